@@ -189,9 +189,9 @@ def __getattr__(name: str) -> Any:
         raise AttributeError(f"module 'scrub' has no attribute {name!r}")
     import importlib
 
-    found = getattr(importlib.import_module(_WHERE[name]), name)
-    globals()[name] = found
-    return found
+    result = getattr(importlib.import_module(_WHERE[name]), name)
+    globals()[name] = result
+    return result
 
 
 def when_waiting(tell: Callable[[], None]) -> None:
@@ -343,10 +343,10 @@ def changes(run: int | None = None) -> RunRecord:
     with _explained():
         if run is not None:
             return read_record(store.run(run))
-        found = store.runs()
-    if not found:
+        runs = store.runs()
+    if not runs:
         raise BadCall("no runs yet. Try: scrub demo")
-    return read_record(found[0])
+    return read_record(runs[0])
 
 
 def outbox() -> list[Note]:

@@ -12,7 +12,7 @@ def expanded(files: Iterable[str]) -> list[str]:
     """The files named, with patterns such as `*.xlsx` expanded. Raises `BadCall` for a pattern that fits nothing, and
     for what is not a name.
     """
-    found: list[str] = []
+    result: list[str] = []
     for name in [files] if isinstance(files, str) else files:
         path = os.path.expanduser(os.fspath(name))
         if "\0" in path:
@@ -24,7 +24,7 @@ def expanded(files: Iterable[str]) -> list[str]:
             fitting = [each for each in sorted(glob.glob(path)) if not os.path.basename(each).startswith("~$")]
             if not fitting:
                 raise BadCall(f"no file matches {name}")
-            found += fitting
+            result += fitting
         else:
-            found.append(path)
-    return found
+            result.append(path)
+    return result

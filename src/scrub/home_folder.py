@@ -375,7 +375,7 @@ class Home:
             return Reach.CHANGE
         fingerprint = checked.fingerprint
         if not self.approvals.allows(fingerprint):
-            sentences = [each for each in self.permissions(checked) if each != Reach.CHANGE.sentence]
+            sentences = [permission for permission in self.permissions(checked) if permission != Reach.CHANGE.sentence]
             sentences += ["changes a mailbox on a server"] if remote else []
             if not host.approve(checked.title, sentences):
                 name = _named(checked, macro)

@@ -41,8 +41,8 @@ class OpenFile:
     @property
     def changes(self) -> list[Change]:
         """What was changed since it was opened."""
-        found: list[Change] = self._opened.changes
-        return found
+        result: list[Change] = self._opened.changes
+        return result
 
     def contents(self, tell: Callable[[str, float], None] | None = None) -> Contents:
         """What a macro can see in it; `tell` hears how far the look has come: a label, and the share from 0 to 1."""
@@ -50,13 +50,13 @@ class OpenFile:
         from scrub.model.core.progress import watched
 
         with watched(tell), preferring(self._home.preferences):
-            found: Contents = self._opened.contents()
-        return found
+            result: Contents = self._opened.contents()
+        return result
 
     def embedded(self) -> list[str]:
         """The texts of the macros inside it."""
-        found: list[str] = self._opened.embedded()
-        return found
+        result: list[str] = self._opened.embedded()
+        return result
 
     def save(self, title: str) -> int | None:
         """Writes the changes as a run with this title, which `undo` undoes; gives its number.

@@ -56,10 +56,10 @@ def embedded(home: Home, path: str) -> list[str]:
     """The texts of the macros inside a file."""
     item: Any = home.formats.open(path)
     try:
-        found: list[str] = item.embedded()
+        result: list[str] = item.embedded()
     finally:
         item.close()
-    return found
+    return result
 
 
 def embed(home: Home, macro: str, path: str) -> tuple[str, int | None]:

@@ -87,8 +87,8 @@ class Trial:
     @property
     def kind(self) -> str:
         """The word of the current item's kind."""
-        found = re.match(r"in ([\w-]+)", self.inside)
-        return found[1] if found and found[1] in self.home.vocabulary.kinds else self.file_kind
+        match = re.match(r"in ([\w-]+)", self.inside)
+        return match[1] if match and match[1] in self.home.vocabulary.kinds else self.file_kind
 
     @property
     def steps(self) -> list[str]:
@@ -121,13 +121,13 @@ class Trial:
         if problems:
             return Step([], [], "\n".join(_placed(problem) for problem in problems))
         try:
-            found = self.home.run(source, [self.path], RunOptions(self._host, preview=True)).files[0]
+            file = self.home.run(source, [self.path], RunOptions(self._host, preview=True)).files[0]
         except ScrubError as problem:
             return Step([], [], str(problem))
-        if found.problem is not None:
-            return Step([], [], getattr(found.problem, "what", str(found.problem)))
-        former, self._before = self._before, found
-        return Step(_difference(former, found), found.said[len(former.said) if former else 0 :], "")
+        if file.problem is not None:
+            return Step([], [], getattr(file.problem, "what", str(file.problem)))
+        former, self._before = self._before, file
+        return Step(_difference(former, file), file.said[len(former.said) if former else 0 :], "")
 
     def back(self) -> str:
         """Takes the last step back; gives its text. Raises `BadCall` when there is none."""
@@ -188,10 +188,10 @@ class Trial:
     def offers(self) -> list[tuple[str, str]]:
         """What the current item can do: what changes it first, each as an example with its line of help."""
         kind = self.home.vocabulary.kinds[self.kind]
-        actions = [(each.docs.example or each.word, each.docs.summary) for each in kind.actions.values()]
-        fields = [each for each in kind.fields.values() if each.can_be_set]
-        others = [each for each in kind.fields.values() if not each.can_be_set]
-        told = [(each.docs.example or f"{kind.word}.{each.word}", each.docs.summary) for each in (*fields, *others)]
+        actions = [(action.docs.example or action.word, action.docs.summary) for action in kind.actions.values()]
+        fields = [field for field in kind.fields.values() if field.can_be_set]
+        others = [field for field in kind.fields.values() if not field.can_be_set]
+        told = [(field.docs.example or f"{kind.word}.{field.word}", field.docs.summary) for field in (*fields, *others)]
         half = 5 if len(actions) > 5 else len(actions)
         return [*actions[:half], *told[: 10 - half], *actions[half:], *told[10 - half :]]
 
@@ -211,8 +211,11 @@ def _placed(problem: Problem) -> str:
 
 def _difference(former: FileResult | None, found: FileResult) -> list[Change]:
     """What the last step changed: new changes, and earlier ones that it took back."""
-    before = {(each.at, each.field): each for each in former.changes} if former else {}
-    now = {(each.at, each.field): each for each in found.changes}
+    before = {(change.at, change.field): change for change in former.changes} if former else {}
+    now = {(change.at, change.field): change for change in found.changes}
     fresh = [each for key, each in now.items() if key not in before or before[key].after != each.after]
     gone = [each for key, each in before.items() if key not in now]
-    return [*fresh, *(Change(each.at, each.field, each.after, each.before, f"{each}, undone") for each in gone)]
+    return [
+        *fresh,
+        *(Change(change.at, change.field, change.after, change.before, f"{change}, undone") for change in gone),
+    ]

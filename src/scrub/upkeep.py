@@ -51,7 +51,7 @@ def fitting(home: Home, path: str) -> list[LibraryEntry]:
 
     with preferring(home.preferences):
         opened = home.formats.open(path)
-    found = []
+    result = []
     try:
         for entry in home.library.entries():
             if opened.item.kind_word not in entry.runs_on:
@@ -63,10 +63,10 @@ def fitting(home: Home, path: str) -> list[LibraryEntry]:
                 continue
             except ScrubError:
                 pass  # a draft, which is still to be mended
-            found.append(entry)
+            result.append(entry)
     finally:
         opened.close()
-    return found
+    return result
 
 
 def uses_of(home: Home, title: str) -> list[str]:
@@ -74,12 +74,12 @@ def uses_of(home: Home, title: str) -> list[str]:
     from scrub.language.parser import parse
     from scrub.language.walk import statements
 
-    found = []
+    uses = []
     for entry in home.library.entries():
         try:
             body = parse(entry.text, "")[0].body
         except ScrubError:
             continue
         if any(fold(getattr(node, "title", "")) == fold(title) for node in statements(body)):
-            found.append(entry.title)
-    return found
+            uses.append(entry.title)
+    return uses

@@ -158,16 +158,16 @@ def _broken(lines: Sequence[str], headings: Sequence[bool]) -> tuple[set[int], d
 
 def _blocks(lines: Sequence[str], headings: Sequence[bool]) -> list[tuple[int, int]]:
     """The first and last line of each run of lines without a space one or a heading."""
-    found: list[tuple[int, int]] = []
+    blocks: list[tuple[int, int]] = []
     start = -1
     for number, line in enumerate([*lines, ""]):
         ends = not line.strip() or headings[number]
         if not ends and start < 0:
             start = number
         elif ends and start >= 0:
-            found.append((start, number - 1))
+            blocks.append((start, number - 1))
             start = -1
-    return found
+    return blocks
 
 
 ACTIONS = (join_lines,)

@@ -64,8 +64,8 @@ def swap_around(item: HoldsTexts, word: str) -> None:
     pattern = re.compile(form, re.IGNORECASE | re.DOTALL)
 
     def editing(text: str) -> Sequence[Edit]:
-        found = [pattern.fullmatch(text)] if item.picked_whole else pattern.finditer(text)
-        return [edit for each in found if each for edit in _swapped(text, each)]
+        matches = [pattern.fullmatch(text)] if item.picked_whole else pattern.finditer(text)
+        return [edit for match in matches if match for edit in _swapped(text, match)]
 
     item.edit_texts(editing)
 
@@ -112,7 +112,7 @@ def _filled(found: Any, pieces: list[str]) -> Edit:
     if len(pieces) == 3 and not pieces[0] and not pieces[2] and found[int(pieces[1])]:
         group = int(pieces[1])
         return found.start(), found.end(), Moved(found[group], found.start(group))
-    texts_of = [each if place % 2 == 0 else (found[int(each)] or "") for place, each in enumerate(pieces)]
+    texts_of = [piece if place % 2 == 0 else (found[int(piece)] or "") for place, piece in enumerate(pieces)]
     return found.start(), found.end(), "".join(texts_of)
 
 
@@ -136,12 +136,12 @@ def bind_units(item: HoldsTexts, units: Sequence[str] = (), narrow: bool = False
     def editing(text: str) -> Sequence[Edit]:
         found: dict[int, Edit] = {}
         for pattern in patterns:
-            for each in pattern.finditer(text):
-                unit = text[each.end(1) : each.end()] if pattern is behind else ""
+            for match in pattern.finditer(text):
+                unit = text[match.end(1) : match.end()] if pattern is behind else ""
                 is_label = len(unit) == 1 and unit.isalpha()
-                if (is_label or pattern.pattern == _GROUPED_ALONE) and _LABELS.search(text[: each.start()]):
+                if (is_label or pattern.pattern == _GROUPED_ALONE) and _LABELS.search(text[: match.start()]):
                     continue  # "Room 4 W" is not a power
-                for blank in _BLANKS.finditer(text, each.start(), each.end()):
+                for blank in _BLANKS.finditer(text, match.start(), match.end()):
                     if blank[0] != space:
                         found[blank.start()] = (blank.start(), blank.end(), space)
         return [found[place] for place in sorted(found)]

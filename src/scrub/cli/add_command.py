@@ -59,13 +59,13 @@ def _add(text: str, name: str, files: Mapping[str, bytes], replace: bool) -> int
 
 
 def _contents(paths: tuple[str, ...]) -> dict[str, bytes]:
-    found = {}
+    contents = {}
     for path in paths:
         if os.path.exists(path) and not os.path.isfile(path):
             raise scrub.FileProblem(path, "not a file: a folder, a pipe or a device")
         try:
             with open(path, "rb") as stream:
-                found[os.path.basename(path)] = stream.read()
+                contents[os.path.basename(path)] = stream.read()
         except OSError as error:
             raise scrub.FileProblem(path, f"the file cannot be read: {error.strerror}") from None
-    return found
+    return contents

@@ -84,11 +84,11 @@ def _by_field(changed: Sequence[scrub.FileResult], limit: int) -> list[str]:
         fields = Counter(map(_field, found.changes))
         counts.update(fields)
         files.update(fields.keys())
-        for each in found.changes if any(field not in first for field in fields) else ():
-            word = _field(each)
+        for change in found.changes if any(field not in first for field in fields) else ():
+            word = _field(change)
             if word not in first:
-                place = f"{each.place}: " if each.place != os.path.basename(found.path) else ""
-                first[word] = f"{short_path(found.path)}: {place}{each}"
+                place = f"{change.place}: " if change.place != os.path.basename(found.path) else ""
+                first[word] = f"{short_path(found.path)}: {place}{change}"
     told = [
         (word, f"{scrub.counted(times, 'change')} in {scrub.counted(files[word], 'file')}, such as {first[word]}")
         for word, times in counts.most_common(limit)

@@ -17,7 +17,7 @@ def command(macros: tuple[str, ...], as_json: bool) -> int:
     code = 0
     found = {macro: scrub.check(macro) for macro in macros}
     if as_json:
-        print_json([{"macro": macro, **each.as_dict()} for macro, problems in found.items() for each in problems])
+        print_json([{"macro": macro, **problem.as_dict()} for macro, problems in found.items() for problem in problems])
         return 2 if any(found.values()) else 0
     for number, (macro, problems) in enumerate(found.items()):
         if problems:

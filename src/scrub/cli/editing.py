@@ -46,12 +46,12 @@ def sentences(does: Sequence[str]) -> list[str]:
 
 def mended_aloud(text: str) -> list[str]:
     """The macros in a pasted text, mended where a mail program broke them, and then shown."""
-    found = scrub.pasted(text)
-    for mended in found:
+    result = scrub.pasted(text)
+    for mended in result:
         if mended != text:
             echo("The text was altered in transit, or came with other text around it. Scrub reads it as:")
             echo("".join(f"    {line}\n" for line in mended.splitlines()), nl=False)
-    return found
+    return result
 
 
 def keep(

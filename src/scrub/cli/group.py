@@ -50,9 +50,9 @@ class _Commands(click.Group):
     def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
         if cmd_name not in COMMANDS:
             return None
-        found = importlib.import_module(f"scrub.cli.{cmd_name}_command").command
-        assert isinstance(found, click.Command)
-        return found
+        command = importlib.import_module(f"scrub.cli.{cmd_name}_command").command
+        assert isinstance(command, click.Command)
+        return command
 
     def resolve_command(
         self, ctx: click.Context, args: list[str]

@@ -79,9 +79,9 @@ class TerminalHost:
             return None
         self.close()
         echo(f"{counted(len(messages), 'message')} will be sent. Sending cannot be undone:", err=True)
-        for each in messages:
-            to = ", ".join(each.recipients)
-            echo(f"  {to}  {strong(each.subject)}  {file_size(each.size)}", err=True)
+        for message in messages:
+            to = ", ".join(message.recipients)
+            echo(f"  {to}  {strong(message.subject)}  {file_size(message.size)}", err=True)
         return click.confirm("Send?" if len(messages) == 1 else "Send them?", err=True)
 
     def in_use(self, path: str, why: str) -> str:

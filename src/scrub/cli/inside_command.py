@@ -26,22 +26,22 @@ def command(file: str, texts: str | None, as_json: bool) -> int:
             _number(item, texts)
             return 0
         try:
-            found = opened.contents(lambda label, share: host.progress(share, 1, label))
+            contents = opened.contents(lambda label, share: host.progress(share, 1, label))
         finally:
             host.close()
         if as_json:
-            rows = [{word: _size(value) for word, value in row.items()} for row in found.rows]
-            print_json({"name": name, "kind": item.kind_word, f"{found.part}s": rows})
+            rows = [{word: _size(value) for word, value in row.items()} for row in contents.rows]
+            print_json({"name": name, "kind": item.kind_word, f"{contents.part}s": rows})
             return 0
         kind = (item.called or item.kind_word).removeprefix("an ").removeprefix("a ")
-        summary = found.summary or scrub.counted(len(found.rows), found.part)
+        summary = contents.summary or scrub.counted(len(contents.rows), contents.part)
         echo(f"{strong(name)}  {kind.replace('pdf', 'PDF')}: {summary}")
-        shown = [[_cell(word, value) for word, value in row.items() if word != "headings"] for row in found.rows]
+        shown = [[_cell(word, value) for word, value in row.items() if word != "headings"] for row in contents.rows]
         for line in columns(shown):
             echo(line)
-        _tell_headings(found)
-        if found.hint:
-            echo(found.hint)
+        _tell_headings(contents)
+        if contents.hint:
+            echo(contents.hint)
         macros = opened.embedded()
         if macros:
             echo(f'{scrub.counted(len(macros), "macro")} inside. Read: scrub extract "{file}" --show')
@@ -55,7 +55,7 @@ def _number(item: object, words: str) -> None:
     every, low = list(item.paragraphs()), words.casefold()
     echo(f"{strong(item.name)}  {scrub.counted(len(every), 'paragraph')}")
     found = [each for each in every if low in each.text.casefold()]
-    for line in columns([(str(each.number), " ".join(each.text.splitlines())) for each in found]):
+    for line in columns([(str(paragraph.number), " ".join(paragraph.text.splitlines())) for paragraph in found]):
         echo(line)
 
 

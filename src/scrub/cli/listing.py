@@ -34,13 +34,13 @@ def change_lines(
 
 def change_rows(changes: Sequence[Change], limit: int, headings: Headings) -> list[tuple[str, str]]:
     """The same as pairs of a place and what was changed there."""
-    found = []
+    result = []
     for place, every in by_place(changes).items():
         texts = together(every) if len(every) <= 200 else []
         if not texts or len(texts) > limit:
             texts = _in_columns(every, headings.get(place, {}))
-        found += [(place, text) for text in texts]
-    return found
+        result += [(place, text) for text in texts]
+    return result
 
 
 def by_place(changes: Sequence[Change]) -> dict[str, list[Change]]:
@@ -115,7 +115,7 @@ def _done(rest: str, changes: list[Change], cells: str = "cells") -> str:
     texts = [each or "" for each in old]
     if None not in new:
         for words, change in _OF_TEXTS:
-            if [change(each) for each in texts] == new:
+            if [change(text) for text in texts] == new:
                 return f"{count} {cells} {words}"
         return f"{count} {cells} changed, such as {changes[0]}"
     if all(_DATE.match(after) for _, after in pairs):
@@ -153,15 +153,15 @@ def together(changes: Sequence[Change]) -> list[str]:
 
 def _squared(blocks: list[tuple[str, Area | None]]) -> list[tuple[str, Area | None]]:
     """Rows of equal changes that are below each other as one range."""
-    found: list[tuple[str, Area | None]] = []
+    result: list[tuple[str, Area | None]] = []
     for rest, area in blocks:
-        above = next((at for at, (r, other) in enumerate(found) if r == rest and _is_below(area, other)), -1)
-        other = found[above][1] if above >= 0 else None
+        above = next((at for at, (r, other) in enumerate(result) if r == rest and _is_below(area, other)), -1)
+        other = result[above][1] if above >= 0 else None
         if area is not None and other is not None:
-            found[above] = (rest, other._replace(bottom=area.bottom))
+            result[above] = (rest, other._replace(bottom=area.bottom))
         else:
-            found.append((rest, area))
-    return found
+            result.append((rest, area))
+    return result
 
 
 def _is_below(area: Area | None, other: Area | None) -> bool:

@@ -67,7 +67,7 @@ def one_line(text: str) -> str:
 def _printed(text: str) -> str:
     """A text as it goes to the terminal: our own styles, and nothing else that it would obey."""
     pieces = text.split(_MARK)
-    return "".join(f"\x1b{each}" if number % 2 else harmless(each) for number, each in enumerate(pieces))
+    return "".join(f"\x1b{piece}" if number % 2 else harmless(piece) for number, piece in enumerate(pieces))
 
 
 def echo(text: str = "", err: bool = False, nl: bool = True, raw: bool = False) -> None:

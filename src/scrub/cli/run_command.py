@@ -111,13 +111,13 @@ def _named(name: str) -> list[str]:
 
 
 def _answers(given: tuple[str, ...]) -> dict[str, str]:
-    found: dict[str, str] = {}
+    answers: dict[str, str] = {}
     for each in given:
         name, equals, value = each.partition("=")
         if not equals or not name.strip():
             raise scrub.BadCall(f'"{each}" is not an answer. Write: --with NAME=VALUE')
-        found[name.strip().lower()] = value
-    return found
+        answers[name.strip().lower()] = value
+    return answers
 
 
 def _read_answers(path: str) -> dict[str, Any]:

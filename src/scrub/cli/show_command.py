@@ -23,33 +23,33 @@ def command(macro: str, outline: int | None, history: bool, as_json: bool) -> in
         return _history(macro, as_json)
     text, _ = home.text(macro)
     try:
-        found = home.program(macro)
+        program = home.program(macro)
     except scrub.MacroProblems as problems:
         echo("\n".join(scrub.lines_of(text)).rstrip("\n"), raw=True)
         count = scrub.counted(len(problems.problems), "error")
         echo(f'\nIt cannot run yet: {count}. Details: scrub check "{macro}"')
         return 2
-    echo(strong(found.title))
-    for line in found.macro.about:
+    echo(strong(program.title))
+    for line in program.macro.about:
         echo(f"  {line}")
-    echo(f"Runs on: {'all at once: ' if found.macro.for_all else ''}{', '.join(found.macro.runs_on)}")
-    for question in found.questions:
+    echo(f"Runs on: {'all at once: ' if program.macro.for_all else ''}{', '.join(program.macro.runs_on)}")
+    for question in program.questions:
         if question.secret:
             echo(f"Asks for: the password {question.prompt} (or the variable {scrub.variable(question.prompt)})")
         else:
             echo(f"Asks for: {question.prompt} ({question.type}, --with {question.name}=...)")
-    for sentence in sentences(home.permissions(found)):
+    for sentence in sentences(home.permissions(program)):
         echo(sentence)
-    times, last = home.use.of().get(found.title, (0, ""))
+    times, last = home.use.of().get(program.title, (0, ""))
     if times:
         echo(f"Run {scrub.counted(times, 'time')}, last on {last[:10]}.")
-    if found.own_files:
-        echo(f"Its files: {', '.join(found.own_files)}")
-    users = upkeep.uses_of(home, found.title)
+    if program.own_files:
+        echo(f"Its files: {', '.join(program.own_files)}")
+    users = upkeep.uses_of(home, program.title)
     if users:
         echo(f"Run by: {', '.join(users)}")
     echo()
-    lines = _folded(scrub.tidy(text), outline) if outline is not None else found.macro.lines
+    lines = _folded(scrub.tidy(text), outline) if outline is not None else program.macro.lines
     for line in lines:
         echo(f"    {line}".rstrip(), raw=True)
     return 0
@@ -57,20 +57,20 @@ def command(macro: str, outline: int | None, history: bool, as_json: bool) -> in
 
 def _folded(text: str, depth: int) -> list[str]:
     """The lines of a tidy macro down to a depth of blocks; what is folded away is counted."""
-    found: list[str] = []
+    result: list[str] = []
     hidden = 0
     for line in scrub.lines_of(text):
         indent = len(line) - len(line.lstrip())
         if line.strip() and indent < 4 * depth:
             if hidden:
-                found.append(f"{' ' * 4 * depth}... {scrub.counted(hidden, 'line')}")
+                result.append(f"{' ' * 4 * depth}... {scrub.counted(hidden, 'line')}")
                 hidden = 0
-            found.append(line)
+            result.append(line)
         elif line.strip():
             hidden += 1
         elif not hidden:
-            found.append(line)
-    return found
+            result.append(line)
+    return result
 
 
 def _history(macro: str, as_json: bool) -> int:

@@ -168,11 +168,11 @@ def _step(trial: Any, text: str) -> None:
 
 def _write(trial: Any, host: TerminalHost) -> None:
     result = trial.write("Tried by hand", host)
-    found = result.files[0]
-    if found.problem is not None:
-        raise found.problem
-    if found.state == "unchanged":
+    file = result.files[0]
+    if file.problem is not None:
+        raise file.problem
+    if file.state == "unchanged":
         echo("Nothing to save.")
         return
-    count = scrub.counted(len(found.changes), "change")
-    echo(f"Saved {found.path}: {count}. Undo: scrub undo {result.number}")
+    count = scrub.counted(len(file.changes), "change")
+    echo(f"Saved {file.path}: {count}. Undo: scrub undo {result.number}")

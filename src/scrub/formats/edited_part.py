@@ -48,12 +48,12 @@ class EditedPart:
     @property
     def edited(self) -> list[Splice]:
         """All that is done to elements; what is done inside one that goes, goes with it."""
-        every = [each for splices in self.edits.values() for each in splices]
+        every = [splice for splices in self.edits.values() for splice in splices]
         gone: list[Splice] = []
         for each in sorted((each for each in every if _goes(each)), key=lambda each: (each.start, -each.end)):
             if not gone or each.end > gone[-1].end:
                 gone.append(each)
-        rest = [each for each in every if not _goes(each)]
+        rest = [splice for splice in every if not _goes(splice)]
         for span, values in self._said.values():
             rest += set_attributes(self.data, span, ((name, text) for name, text in values.items() if name))
             if "" in values:

@@ -11,9 +11,9 @@ from scrub.model.core.problem import Failure
 
 def module(name: str, what: str, extra: str) -> Any:
     """A module that `what` needs. Raises `Failure` with what to install where it is not there."""
-    found = sys.modules.get(name)  # asked for each value of a file
-    if found is not None:
-        return found
+    result = sys.modules.get(name)  # asked for each value of a file
+    if result is not None:
+        return result
     try:
         return importlib.import_module(name)
     except ImportError:

@@ -54,12 +54,12 @@ class PlainFolder(OpenedItem, Folder):
 
     def contents(self) -> Contents:
         """Its files."""
-        rows = [{"name": each.label, "size": each.size} for each in self.files()]
+        rows = [{"name": file.label, "size": file.size} for file in self.files()]
         return Contents("file", rows, hint="In a macro: each file where file.ending is … More: scrub catalog file")
 
     @property
     def name(self) -> str:
-        """The folder's name."""
+        """The last part of its path."""
         return os.path.basename(self.address)
 
     def files(self) -> Iterator[PlainFile]:
@@ -75,20 +75,20 @@ class PlainFolder(OpenedItem, Folder):
         return iter(self._files)
 
     def workbooks(self) -> Series[Workbook]:
-        """Its workbooks."""
+        """Those in subfolders too; each is opened when it is its turn."""
         return self._series(Workbook)
 
     def documents(self) -> Series[Document]:
-        """Its documents."""
+        """Those in subfolders too; each is opened when it is its turn."""
         return self._series(Document)
 
     def _series(self, kind: type[K]) -> Series[K]:
         """Its files of a kind, each opened when it is its turn."""
         word, endings = kind.kind_word, self._formats.endings
         found = [
-            each
-            for each in self.files()
-            if not each.removed and endings.get(os.path.splitext(each.first)[1].lower()) == word
+            file
+            for file in self.files()
+            if not file.removed and endings.get(os.path.splitext(file.first)[1].lower()) == word
         ]
         return Opening(len(found), lambda place: self._open(found[place]))
 
@@ -123,12 +123,12 @@ class PlainFolder(OpenedItem, Folder):
 
     def place(self, wanted: str, if_there: IfThere, own: PlainFile) -> str:
         """Where a file can go: the path itself, or a numbered one where it is taken."""
-        found = wanted
+        result = wanted
         if if_there == IfThere.NUMBER:
-            found = free_path(wanted, lambda path: self._taken(path, own))
-        if os.path.isdir(found):
-            raise Failure(f'"{found}" is a folder')
-        return found
+            result = free_path(wanted, lambda path: self._taken(path, own))
+        if os.path.isdir(result):
+            raise Failure(f'"{result}" is a folder')
+        return result
 
     def _taken(self, path: str, own: PlainFile) -> bool:
         others = [file for file in self.files() if file is not own]

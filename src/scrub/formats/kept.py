@@ -26,7 +26,7 @@ class LazyPiece(Generic[T]):
 
     @property
     def now(self) -> T:
-        """What it is to be."""
+        """The former value until it is set."""
         if not self.known:
             self._load()
         return self._now

@@ -51,7 +51,7 @@ class LineChanges:
     def delete_row(self, row: int, live: Iterable[ColumnValues]) -> Undo:
         """Takes a row out, and out of the columns that somebody holds; returns how to undo it."""
         again = self.rows.delete(row)
-        self._taken[row] = [(each, each.pop(row)) for each in list(live) if row in each]
+        self._taken[row] = [(values, values.pop(row)) for values in list(live) if row in values]
         self._changed(row)
 
         def back() -> None:

@@ -42,8 +42,8 @@ class OpenedItem(FileItem):
         for base in type(self).__mro__:
             for name, method in vars(base).items():
                 if hasattr(method, "scrub_selects"):
-                    found: Item = getattr(self, name)(place)
-                    return found
+                    item: Item = getattr(self, name)(place)
+                    return item
         raise Failure(f"{self.label}: a {self.kind_word} has no selection")
 
     def embedded(self) -> list[str]:

@@ -45,8 +45,8 @@ def _level(of: Any) -> int:
 
 def checksum(data: bytes) -> int:
     """The checksum of unpacked bytes (CRC-32)."""
-    found: int = _engine(len(data)).crc32(data)
-    return found
+    result: int = _engine(len(data)).crc32(data)
+    return result
 
 
 def inflated(packed: bytes, size: int) -> bytes:

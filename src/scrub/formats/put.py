@@ -48,7 +48,7 @@ class PutPlainly(RecordedEdit, Generic[S]):
 
     @property
     def change(self) -> Change:
-        """The change."""
+        """As it is listed and stored."""
         row, column = place_of(self._key)
         return Change((self._name, Area(row, column, row, column)), VALUE, *self._sides)
 

@@ -99,17 +99,17 @@ class Registry:
     @property
     def files(self) -> tuple[str, ...]:
         """The words of the kinds that can be picked."""
-        return tuple(dict.fromkeys(each.kind for each in self.formats))
+        return tuple(dict.fromkeys(format_.kind for format_ in self.formats))
 
     @property
     def endings(self) -> dict[str, str]:
         """The endings of files that can be opened, with the kind of item each is."""
-        return {ending: each.kind for each in self.formats for ending in each.endings}
+        return {ending: format_.kind for format_ in self.formats for ending in format_.endings}
 
     def kinds(self) -> tuple[type[Item], ...]:
         """Every kind of item that such files are or hold."""
         found: dict[type[Item], None] = {}
-        for model in dict.fromkeys(each.model for each in self.formats):
+        for model in dict.fromkeys(format_.model for format_ in self.formats):
             found |= dict.fromkeys(importlib.import_module(model).KINDS)
         return tuple(found)
 
@@ -120,18 +120,18 @@ class Registry:
     def exists(self, path: str, kinds: Sequence[str]) -> bool:
         """Whether there is something at a path that could be one of these kinds."""
         if scheme_of(path):
-            return any(scheme_of(path) in each.schemes for each in self.formats)
-        return os.path.isfile(path) or (os.path.isdir(path) and any(each.kind in kinds for each in self._folders()))
+            return any(scheme_of(path) in format_.schemes for format_ in self.formats)
+        return os.path.isfile(path) or (os.path.isdir(path) and any(folder.kind in kinds for folder in self._folders()))
 
     def open(self, path: str, kinds: Sequence[str] = ()) -> Any:
         """Opens a file, as what the runner knows as `Opened`; `kinds` are those that are wanted, all when left out.
 
         Raises `FileProblem` when it is missing, damaged or of another format.
         """
-        found = self._format(path, kinds or self.files)
-        opener = _named(found.opener)
-        file = opener(path, self) if found.holds_files else opener(path)
-        if not found.opener.startswith("scrub."):  # of its own ones, mypy knows it
+        format_ = self._format(path, kinds or self.files)
+        opener = _named(format_.opener)
+        file = opener(path, self) if format_.holds_files else opener(path)
+        if not format_.opener.startswith("scrub."):  # of its own ones, mypy knows it
             self._ensure_whole(path, file)
         return file
 
@@ -152,9 +152,9 @@ class Registry:
         format of which none can be made.
         """
         ending = os.path.splitext(path)[1].lower()
-        found = next((each for each in self.formats if ending in each.endings and each.empty), None)
+        found = next((format_ for format_ in self.formats if ending in format_.endings and format_.empty), None)
         if found is None:
-            there = listed([ending for each in self.formats if each.empty for ending in each.endings], "or")
+            there = listed([ending for format_ in self.formats if format_.empty for ending in format_.endings], "or")
             raise Failure(f'"{os.path.basename(path)}" cannot be created. New files end in {there}')
         return _named(found.empty)(path)
 
@@ -165,23 +165,23 @@ class Registry:
         return FreshMessage(folder, to, subject, text)
 
     def _folders(self) -> list[Format]:
-        return [each for each in self.formats if each.folder]
+        return [format_ for format_ in self.formats if format_.folder]
 
     def _format(self, path: str, kinds: Sequence[str]) -> Format:
         """The format of a file; of one that could be several, what is wanted decides."""
         scheme = scheme_of(path)
         if scheme:
-            found = next((each for each in self.formats if scheme in each.schemes), None)
-            if found is None:
-                there = listed([f"{word}://" for each in self.formats for word in each.schemes], "or")
+            result = next((format_ for format_ in self.formats if scheme in format_.schemes), None)
+            if result is None:
+                there = listed([f"{word}://" for format_ in self.formats for word in format_.schemes], "or")
                 raise FileProblem(path, f"Scrub cannot open {scheme}:// addresses. An address starts with {there}")
-            return found
+            return result
         if os.path.isdir(path):
-            fitting = [each for each in self._folders() if each.kind in kinds]
-            known = (each for each in fitting if not each.signature or _named(each.signature)(path))
+            fitting = [folder for folder in self._folders() if folder.kind in kinds]
+            known = (format_ for format_ in fitting if not format_.signature or _named(format_.signature)(path))
             wanted = next(known, None)
             if wanted is None:
-                if any(each.signature for each in fitting):
+                if any(format_.signature for format_ in fitting):
                     raise FileProblem(path, "not a mailbox: a Maildir folder contains the folders cur, new and tmp")
                 raise FileProblem(path, "this is a folder. Name the files in it, for example with *.xlsx")
             return wanted
@@ -189,14 +189,14 @@ class Registry:
         if marked:
             raise FileProblem(path, f"a lock file: {marked} is open in another program. Name that file")
         ending = os.path.splitext(path)[1].lower()
-        fitting = [each for each in self.formats if ending in each.endings]
+        fitting = [format_ for format_ in self.formats if ending in format_.endings]
         if not fitting and not os.path.isfile(path):
             raise FileProblem(path, "no such file")
         if not fitting and ending not in CLOSED:
-            fitting = [each for each in self.formats if each.signature and _named(each.signature)(path)]
+            fitting = [format_ for format_ in self.formats if format_.signature and _named(format_.signature)(path)]
         if not fitting:
             raise FileProblem(path, self._unknown(ending))
-        return next((each for each in fitting if each.kind in kinds), fitting[0])
+        return next((format_ for format_ in fitting if format_.kind in kinds), fitting[0])
 
     def _unknown(self, ending: str) -> str:
         if ending in CLOSED:
@@ -218,5 +218,5 @@ def scheme_of(path: str) -> str:
 def _named(name: str) -> Callable[..., Any]:
     """What is after `module:name`."""
     module, _, attribute = name.partition(":")
-    found: Callable[..., Any] = getattr(importlib.import_module(module), attribute)
-    return found
+    result: Callable[..., Any] = getattr(importlib.import_module(module), attribute)
+    return result

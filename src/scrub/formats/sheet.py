@@ -55,8 +55,8 @@ class OpenSheet(Sheet):
         lines = self.line_changes
         if not lines:
             return self.overlay.span(stored, None)
-        found = self.overlay.span(stored, lines.is_placed)
-        return lines.without_gone(found) if found is not None else None
+        area = self.overlay.span(stored, lines.is_placed)
+        return lines.without_gone(area) if area is not None else None
 
     def change(self, key: int, value: Value, column_values: ColumnValues, before: Value) -> Value:
         """Changes a value; gives what `restore` takes to undo that. `before` is the value that is seen so far."""
@@ -148,7 +148,7 @@ class OpenSheet(Sheet):
         used = self.used()
         rows = range(used.top, min(used.bottom, used.top + 12) + 1) if used is not None else range(0)
         values = (resolve(self.raw_value(row, column)) for row in rows)
-        said = next((shown(each) for each in values if each is not None and not isinstance(each, CellError)), "")
+        said = next((shown(value) for value in values if value is not None and not isinstance(value, CellError)), "")
         back = self.line_changes.delete_column(column, self.overlay.live.get(column))
         self._shape_changed()
 
@@ -170,7 +170,7 @@ class OpenSheet(Sheet):
         values = (
             resolve(self.raw_value(row, column)) for column in range(used.left, min(used.right, used.left + 12) + 1)
         )
-        said = " | ".join("" if isinstance(each, CellError) else shown(each) for each in values).strip(" |")
+        said = " | ".join("" if isinstance(value, CellError) else shown(value) for value in values).strip(" |")
         back = self.line_changes.delete_row(row, self.overlay.live.values())
         self.row_changed(row)
         self._row_went()

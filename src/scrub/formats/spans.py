@@ -285,10 +285,10 @@ _TAG_REST = lazy_pattern(rb"""[^>"']*(?:"[^"]*"[^>"']*|'[^']*'[^>"']*)*>""")
 
 def tag_end(data: bytes, start: int) -> int:
     """Where the tag that starts here ends; a `>` inside a value does not count."""
-    found = _TAG_REST.match(data, start)
-    if not found:
+    match = _TAG_REST.match(data, start)
+    if not match:
         raise NotReadable("a tag is never closed")
-    return found.end()
+    return match.end()
 
 
 def set_attributes(data: bytes, span: Span, values: Iterable[tuple[str, str | None]]) -> list[Splice]:
@@ -348,8 +348,8 @@ def outside(splices: Sequence[Splice], others: Iterable[Splice]) -> list[Splice]
     put in stays beside a splice that begins or ends there.
     """
     ordered = sorted(splices, key=lambda each: each.start)
-    starts = [each.start for each in ordered]
-    reach = [0, *accumulate((each.end for each in ordered), max)]
+    starts = [splice.start for splice in ordered]
+    reach = [0, *accumulate((splice.end for splice in ordered), max)]
     return [
         other
         for other in others
@@ -366,12 +366,12 @@ class Ordered:
 
     def __init__(self, splices: Iterable[Splice] = ()) -> None:
         self._every = sorted(splices, key=_PLACE)
-        self._starts = [each.start for each in self._every]
+        self._starts = [splice.start for splice in self._every]
 
     def within(self, start: int, end: int) -> list[Splice]:
         """Those that are between two places."""
         first, last = bisect_left(self._starts, start), bisect_right(self._starts, end)
-        return [each for each in self._every[first:last] if each.end <= end]
+        return [splice for splice in self._every[first:last] if splice.end <= end]
 
 
 def spliced(data: bytes, splices: Iterable[Splice]) -> bytes:

@@ -15,14 +15,14 @@ def text_splices(
     data: bytes, holder: Span, find: Callable[[Name], Span | None], wanted: Iterable[tuple[Name, str | None]]
 ) -> list[Splice]:
     """What gives elements these texts; those that are missing are put at the end of the holder, None takes one out."""
-    found: list[Splice] = []
+    splices: list[Splice] = []
     added = ""
     for (uri, name), text in wanted:
         span = find((uri, name))
         if span is not None:
             tag = data[span.start : span.open_end].rstrip(b"/> ").decode()
             whole = f"{tag}>{escaped_text(text)}</{span.raw_name}>" if text else ""
-            found.append(Splice(span.start, span.end, whole.encode()))
+            splices.append(Splice(span.start, span.end, whole.encode()))
         elif text:
             added += f'<p:{name} xmlns:p="{escaped(uri)}">{escaped_text(text)}</p:{name}>'
-    return [*found, *ended(data, holder, added.encode())]
+    return [*splices, *ended(data, holder, added.encode())]

@@ -84,11 +84,11 @@ def unescaped(text: str) -> str:
     """A text with `_xHHHH_` read as the character it means; two halves of one character are joined."""
     if "_x" not in text:
         return text
-    found = _ESCAPED.sub(lambda escape: chr(int(escape[1], 16)), text)
-    if _ALONE.search(found):
-        found = _PAIR.sub(lambda pair: pair[0].encode("utf-16", "surrogatepass").decode("utf-16"), found)
-        found = _ALONE.sub("\ufffd", found)  # half a character is none
-    return found
+    result = _ESCAPED.sub(lambda escape: chr(int(escape[1], 16)), text)
+    if _ALONE.search(result):
+        result = _PAIR.sub(lambda pair: pair[0].encode("utf-16", "surrogatepass").decode("utf-16"), result)
+        result = _ALONE.sub("\ufffd", result)  # half a character is none
+    return result
 
 
 def fit(text: str) -> str:

@@ -349,11 +349,11 @@ def _end_record(tail: bytes) -> int:
 
     A comment may hold the signature itself. Where none fits, the last one counts: something was put after the file.
     """
-    last = found = tail.rfind(b"PK\x05\x06", 0, max(0, len(tail) - _END.size + 4))
-    while found >= 0:
-        if found + _END.size + int.from_bytes(tail[found + 20 : found + 22], "little") == len(tail):
-            return found
-        found = tail.rfind(b"PK\x05\x06", 0, found)
+    last = result = tail.rfind(b"PK\x05\x06", 0, max(0, len(tail) - _END.size + 4))
+    while result >= 0:
+        if result + _END.size + int.from_bytes(tail[result + 20 : result + 22], "little") == len(tail):
+            return result
+        result = tail.rfind(b"PK\x05\x06", 0, result)
     return last
 
 

@@ -166,7 +166,7 @@ def of_kind(word: str, kinds: Collection[str]) -> str:
 
 def of_action(word: str, actions: Collection[str]) -> str:
     """What was meant by a word with which longer actions begin: the end of a sentence."""
-    longer = [f'"{each}"' for each in actions if each.startswith(f"{word}-")]
+    longer = [f'"{action}"' for action in actions if action.startswith(f"{word}-")]
     return f" Write one of: {', '.join(longer)}" if longer else ""
 
 

@@ -45,11 +45,11 @@ def check_value(
         for item in node.items:
             check_value(on, item, wanted.of, what, choice)
         return wanted
-    found = on.type(node)
+    result = on.type(node)
     if wanted.choices or (wanted.of is not None and wanted.of.choices):
-        if found not in (ANY, NOTHING, wanted):  # such a field of another item is one of the words
+        if result not in (ANY, NOTHING, wanted):  # such a field of another item is one of the words
             on.note(node.place, f"{what} is {wanted}", "wrong-type")
-    elif not found.fits(wanted):
+    elif not result.fits(wanted):
         if wanted == SECRET:
             on.note(
                 node.place,
@@ -58,9 +58,9 @@ def check_value(
                 "secret",
             )
         else:
-            unit = unit_missing(wanted, found, getattr(node, "value", None))
-            on.note(node.place, f"{what} is {wanted}, not {found}{unit or example}", "wrong-type")
-    return found
+            unit = unit_missing(wanted, result, getattr(node, "value", None))
+            on.note(node.place, f"{what} is {wanted}, not {result}{unit or example}", "wrong-type")
+    return result
 
 
 def _choice_word(on: Checking, node: Expression, wanted: Type, choice: ChoiceClass) -> bool:
@@ -176,8 +176,8 @@ def _parameter(
             return order[0]
         on.note(argument.place, f'"{written}" takes no value')
         return None
-    found = by_word.get(argument.name)
-    if found is None:
+    parameter = by_word.get(argument.name)
+    if parameter is None:
         guess = did_you_mean(argument.name, by_word)
         if by_word and not guess:
             guess = f" Arguments: {listed(by_word)}"
@@ -187,4 +187,4 @@ def _parameter(
             "unknown-argument",
             (argument.name, by_word),
         )
-    return found
+    return parameter

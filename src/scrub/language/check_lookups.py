@@ -88,7 +88,7 @@ def type_of_key(on: Checking, node: tree.Call) -> Type:
 @types(tree.Gather)
 def _gather(on: Checking, node: tree.Gather) -> Type:
     """`sum(record.nights where record.paid)`: a value of each item of the kind that is named first."""
-    word = next((each.word for each in _names(node.value) if each.word in on.vocabulary.kinds), "")
+    word = next((name.word for name in _names(node.value) if name.word in on.vocabulary.kinds), "")
     if not word:
         _gather_nothing(on, node)
         return ANY
@@ -325,8 +325,8 @@ def _names(node: tree.Node) -> Iterator[tree.Name]:
     """The bare words of an expression, in the order of the text."""
     if isinstance(node, tree.Name):
         yield node
-    for each in tree.children(node):
-        yield from _names(each)
+    for child in tree.children(node):
+        yield from _names(child)
 
 
 #: Words before brackets that mean the same everywhere.

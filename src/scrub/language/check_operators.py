@@ -189,8 +189,8 @@ def _arithmetic(on: Checking, node: tree.Arithmetic) -> Type:
             told = f'"{node.operator}" needs numbers, dates or amounts, not {other}{how}'
             on.note(node.place, told)
         return ANY
-    found = _result(node.operator, left, right)
-    if found is None:
+    result = _result(node.operator, left, right)
+    if result is None:
         side = node.right if left in _ORDERED else node.left
         wrong = right if left in _ORDERED else left
         if wrong in _ORDERED:
@@ -201,15 +201,15 @@ def _arithmetic(on: Checking, node: tree.Arithmetic) -> Type:
                 how = '. To remove words from text: text.replaced("Fwd:", by: "")'
             on.note(side.place, f'"{node.operator}" needs numbers; this is {wrong}{how}')
         return ANY
-    return found
+    return result
 
 
 @types(tree.Negative)
 def _negative(on: Checking, node: tree.Negative) -> Type:
-    found = on.type(node.value)
-    if found not in (NUMBER, *_AMOUNTS, ANY):
-        on.note(node.place, f"a minus needs a number; this is {found}")
-    return found
+    result = on.type(node.value)
+    if result not in (NUMBER, *_AMOUNTS, ANY):
+        on.note(node.place, f"a minus needs a number; this is {result}")
+    return result
 
 
 @types(tree.Not)

@@ -4,22 +4,24 @@ from __future__ import annotations
 
 import re
 
-import scrub.language.check_values  # noqa: F401 - marks the functions for expressions
+import scrub.language.check_loops
+import scrub.language.check_values  # noqa: F401 - marks those for expressions
 from scrub.language import advice, tree
 from scrub.language.check_arguments import PAIRS_STAY, check_action, check_unplaced, check_value
-from scrub.language.check_lookups import items_inside, type_of_key
+from scrub.language.check_blocks import check_block, check_branch
+from scrub.language.check_lookups import type_of_key
 from scrub.language.check_operators import check_condition, let_be_missing
 from scrub.language.check_questions import gather_question, set_name
 from scrub.language.check_runs import type_given
-from scrub.language.checking import STATEMENTS, Checking, states
+from scrub.language.checking import Checking, states
 from scrub.language.meant import called_otherwise, cannot_be_name, no_field
 from scrub.language.scope import LATER_KINDS, ItemOf, NameOf
 from scrub.language.source import source_of, written
-from scrub.language.tree import Block, Expression
+from scrub.language.tree import Expression
 from scrub.language.words import GATHERS, STARTERS
 from scrub.model.core.declare import Reach
 from scrub.model.core.problem import did_you_mean, listed
-from scrub.model.core.types import ANY, NOTHING, NUMBER, SECRET, TEXT, YES_NO, Type, item_of, list_of
+from scrub.model.core.types import ANY, NOTHING, SECRET, TEXT, Type, item_of, list_of
 
 
 def check_whole(on: Checking, start: str, called: str) -> None:
@@ -74,25 +76,6 @@ def _conclude(on: Checking) -> None:
             let_be_missing(on, lookup)
     on.program.slots = on.scope.slots
     on.program.names = {word: name.slot for word, name in on.scope.names.items()}
-
-
-def check_block(on: Checking, body: Block) -> bool:
-    """Checks statements; tells whether the end of the block is never reached."""
-    left = False
-    for statement in body:
-        on.watch(statement)
-        if on.at_top and not isinstance(statement, tree.SetName | tree.Broken):
-            on.at_top = False
-        left = bool(STATEMENTS[type(statement)](on, statement)) or left
-    return left
-
-
-def _branch(on: Checking, body: Block) -> tuple[bool, set[str]]:
-    """Checks a block that may not run; gives whether it leaves, and the names it certainly set."""
-    before = set(on.scope.assigned)
-    left = check_block(on, body)
-    after, on.scope.assigned = on.scope.assigned, before
-    return left, after
 
 
 @states(tree.SetName)
@@ -195,7 +178,7 @@ def _setfield(on: Checking, node: tree.SetField) -> None:
         check_unplaced(on, tree.Argument(None, node.value, node.place))
         return
     if not field.can_be_set:
-        actions = [word for word, each in kind.actions.items() if field.word[:7] in word or word[:7] in field.word]
+        actions = [word for word, action in kind.actions.items() if field.word[:7] in word or word[:7] in field.word]
         changes = "action {} changes" if len(actions) == 1 else "actions {} change"
         how = f" The {changes.format(listed(actions))} it" if actions else ""
         on.note(node.target.place, f'"{field.word}" of {kind.called} is read only.{how}')
@@ -272,7 +255,7 @@ def _no_action(on: Checking, node: tree.Do, current: ItemOf | None) -> str:
         return advice.unneeded(word)
     if inside:
         parts = kinds[current.kind].parts if current else {}
-        given = next((name for name, each in parts.items() if each.gives.word == inside[0].word), None)
+        given = next((name for name, part in parts.items() if part.gives.word == inside[0].word), None)
         block = f"in {current.word}.{given}" if current and given else f"each {inside[0].word}"
         return f"{here}; a {inside[0].word} has. Put it in a block: {block}"
     other = _other_word(on, word, current)
@@ -309,7 +292,7 @@ def _action_meant(on: Checking, word: str, current: ItemOf | None) -> str:
     """The action that people mean by a word, as the end of a sentence; nothing where none is like it."""
     kinds = on.vocabulary.kinds
     actions = kinds[current.kind].actions if current else {}
-    meant = (each.docs for each in actions.values() if each.docs.called(word))
+    meant = (action.docs for action in actions.values() if action.docs.called(word))
     found = next((f" Write: {docs.example}" for docs in meant if docs.example and word not in actions), "")
     for item in () if found else reversed(on.scope.items):
         found = found or advice.of_action(word, kinds[item.kind].actions)
@@ -327,108 +310,12 @@ def _if(on: Checking, node: tree.If) -> bool:
     ends: list[tuple[bool, set[str]]] = []
     for condition, body in node.branches:
         check_condition(on, condition)
-        ends.append(_branch(on, body))
-    ends.append(_branch(on, node.otherwise))
+        ends.append(check_branch(on, body))
+    ends.append(check_branch(on, node.otherwise))
     going_on = [assigned for left, assigned in ends if not left]
     if going_on:
         on.scope.assigned = set.intersection(*going_on)
     return not going_on
-
-
-@states(tree.Each)
-def _each(on: Checking, node: tree.Each) -> None:
-    if node.word in on.vocabulary.kinds:
-        found = items_inside(on, node.word, node.inside, node.place)
-        on.means[node].items = True
-        if found:
-            on.means[node].base, on.means[node].path = found
-        alias = node.alias or node.word
-        if node.alias:
-            _check_alias(on, node.alias, node.place)
-        with on.scope.entered(alias, node.word) as item:
-            on.means[node].slot, on.means[node].headings = item.slot, item.headings
-            _picked_and_sorted(on, node)
-            _loop(on, node.word, node.body)
-        return
-    if node.inside is None or node.word in LATER_KINDS:
-        items_inside(on, node.word, node.inside, node.place)
-        inner = ANY
-    else:
-        values = check_value(on, node.inside, Type("list"), f'what "each {node.word} in" goes through')
-        inner = values.of or ANY
-        if values.item:
-            _note_kind_meant(on, node)
-    _value_loop(on, node, node.word, inner)
-
-
-def _note_kind_meant(on: Checking, node: tree.Each) -> None:
-    """Where a loop goes through an item as if it were a list, its word is perhaps a slip for a kind: that is noted in
-    the place of the last problem.
-    """
-    kinds = on.vocabulary.kinds
-    guess = did_you_mean(node.word, kinds)
-    if guess:
-        on.problems.pop()
-        on.note(node.place, f'"{node.word}" is not a kind of item.{guess}', "unknown-kind", (node.word, kinds))
-
-
-def _value_loop(on: Checking, node: tree.Each, word: str, inner: Type) -> None:
-    if node.alias:
-        on.note(node.place, f'"{word}" is the name already. Delete "as {node.alias}"')
-    _check_alias(on, word, node.place)
-    before = set(on.scope.assigned)
-    on.means[node].slot = set_name(on, word, inner, node.place)
-    on.program.kept.setdefault(word, []).append(node.inside)
-    _picked_and_sorted(on, node)
-    _loop(on, "", node.body)
-    on.scope.assigned = before
-
-
-def _picked_and_sorted(on: Checking, node: tree.Each) -> None:
-    """The condition of a loop, what it is sorted by, and what counts its turns."""
-    if node.where is not None:
-        check_condition(on, node.where)
-    for order in node.orders:
-        found = on.type(order.by)
-        if found.item or found in (SECRET, YES_NO) or found.word in ("list", "pairs"):
-            on.note(order.by.place, f"a loop can be sorted by numbers, dates or text, not by {found}", "wrong-type")
-    if node.counter is None:
-        return
-    if on.means[node].items and node.alias is None and node.inside is not None:
-        on.note(node.place, f"the name of the item comes first: each {node.word} as {node.counter} in …")
-    _check_alias(on, node.counter, node.place)
-    on.means[node].counter = set_name(on, node.counter, NUMBER, node.place)
-    on.program.kept.setdefault(node.counter, []).append(None)
-
-
-def _check_alias(on: Checking, word: str, place: tree.Place) -> None:
-    wrong = cannot_be_name(word, on.vocabulary)
-    if wrong:
-        on.note(place, wrong)
-
-
-def _loop(on: Checking, kind: str, body: Block) -> None:
-    on.loops.append(kind)
-    _branch(on, body)
-    on.loops.pop()
-
-
-@states(tree.Times)
-def _times(on: Checking, node: tree.Times) -> None:
-    check_value(on, node.times, NUMBER, "how often to repeat")
-    before = set(on.scope.assigned)
-    if node.alias:
-        _check_alias(on, node.alias, node.place)
-        on.means[node].slot = set_name(on, node.alias, NUMBER, node.place)
-        on.program.kept.setdefault(node.alias, []).append(node.times)
-    _loop(on, "", node.body)
-    on.scope.assigned = before
-
-
-@states(tree.While)
-def _while(on: Checking, node: tree.While) -> None:
-    check_condition(on, node.condition)
-    _loop(on, "", node.body)
 
 
 @states(tree.In)
@@ -445,11 +332,11 @@ def _in(on: Checking, node: tree.In) -> bool:
 
 @states(tree.Attempt)
 def _attempt(on: Checking, node: tree.Attempt) -> bool:
-    left, tried = _branch(on, node.body)
+    left, tried = check_branch(on, node.body)
     before = set(on.scope.assigned)
     on.means[node].slot = set_name(on, "problem", TEXT, node.place)
     on.program.kept.setdefault("problem", []).append(None)
-    handler_left, handled = _branch(on, node.handler)
+    handler_left, handled = check_branch(on, node.handler)
     going_on = [names for gone, names in ((left, tried), (handler_left, handled)) if not gone]
     on.scope.assigned = set.intersection(*going_on) if going_on else before
     return not going_on

@@ -141,21 +141,23 @@ def _date_form(on: Checking, node: tree.Dot) -> None:
 
 def _loose_arguments(on: Checking, node: tree.Dot) -> None:
     """The arguments of an operation on a value whose type is not known before the macro runs."""
-    candidates = [each for (_, word), each in on.vocabulary.operations.items() if word == node.word]
+    candidates = [operation for (_, word), operation in on.vocabulary.operations.items() if word == node.word]
     for place, argument in enumerate(node.arguments or ()):
         named = [
             parameter
-            for each in candidates
-            for number, parameter in enumerate(each.parameters)
+            for candidate in candidates
+            for number, parameter in enumerate(candidate.parameters)
             if (argument.name is None and number == 0) or parameter.word == argument.name
         ]
         if candidates and not named:
-            taken = sorted({parameter.word for each in candidates for parameter in each.parameters})
+            taken = sorted({parameter.word for candidate in candidates for parameter in candidate.parameters})
             what = f'no "{argument.name}"' if argument.name else "no value"
             tail = f" Arguments: {listed(taken)}" if taken and place == 0 else did_you_mean(argument.name or "", taken)
             on.note(argument.place, f'".{node.word}" takes {what}.{tail}')
         word = argument.value.word if isinstance(argument.value, tree.Name) else ""
-        choice = next((each.choice for each in named if each.choice and word in list(each.choice)), None)
+        choice = next(
+            (parameter.choice for parameter in named if parameter.choice and word in list(parameter.choice)), None
+        )
         if choice is not None and isinstance(argument.value, tree.Name):
             on.means[argument.value].choice = choice(word)  # where a choice is expected, the choice word wins
         else:

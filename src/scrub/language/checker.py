@@ -64,12 +64,12 @@ def _checked(
 def _without_echoes(problems: list[Problem]) -> list[Problem]:
     """The problems without those about a word that was refused as a name in an earlier line: one slip is told once."""
     refused: set[str] = set()
-    found = []
+    result = []
     for problem in problems:
         word = re.match(r"[\w-]+", problem.source[problem.column - 1 :])
         if word is not None and word[0] in refused:
             continue
         if word is not None and re.match(f'"{word[0]}" is .* and cannot be a name', problem.message):
             refused.add(word[0])
-        found.append(problem)
-    return found
+        result.append(problem)
+    return result

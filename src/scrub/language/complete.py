@@ -96,22 +96,22 @@ def _statement_before(lines: list[str], line: int) -> list[Token]:
     if tokens and tokens[-1].type == NEWLINE:
         tokens.pop()
     start = max((index + 1 for index, token in enumerate(tokens) if token.type == NEWLINE), default=0)
-    found = tokens[start:]
-    if not found or found[-1].line == line:
-        return found
-    going_on = found[-1].is_sign(",") or found[-1].is_word("and", "or") or _open_brackets(found)
-    return found if going_on else []
+    result = tokens[start:]
+    if not result or result[-1].line == line:
+        return result
+    going_on = result[-1].is_sign(",") or result[-1].is_word("and", "or") or _open_brackets(result)
+    return result if going_on else []
 
 
 def _open_brackets(tokens: Sequence[Token]) -> list[int]:
     """The places of brackets that are not closed."""
-    found: list[int] = []
+    result: list[int] = []
     for place, token in enumerate(tokens):
         if token.is_sign("(", "["):
-            found.append(place)
-        elif token.is_sign(")", "]") and found:
-            found.pop()
-    return found
+            result.append(place)
+        elif token.is_sign(")", "]") and result:
+            result.pop()
+    return result
 
 
 class _Offers:
@@ -136,7 +136,7 @@ class _Offers:
         if last.is_word("each"):
             return self._kinds()
         if tokens[0].is_word("skip") and len(tokens) == 1:
-            return [Fit(each, "kind") for each in self.seen.loops if each]
+            return [Fit(loop, "kind") for loop in self.seen.loops if loop]
         named = self._argument(tokens)
         if named is not None:
             return named
@@ -148,7 +148,7 @@ class _Offers:
     def _start(self) -> list[Fit]:
         current = self.scope.current
         actions = self.vocabulary.kinds[current.kind].actions.values() if current else ()
-        offered = [Fit(each.word, "action", each.docs.summary) for each in actions]
+        offered = [Fit(action.word, "action", action.docs.summary) for action in actions]
         return [*offered, *_words(STARTERS), *self._names(), *self._items()]
 
     def _names(self) -> list[Fit]:
@@ -183,9 +183,9 @@ class _Offers:
         if found.item:
             kind = self.vocabulary.kinds[found.word]
             if kind.cls.open_fields:
-                return [Fit(each, "heading") for each in self.known.headings]
-            fields = [Fit(each.word, "field", each.docs.summary) for each in kind.fields.values()]
-            return fields + [Fit(each.word, "part", each.docs.summary) for each in kind.parts.values()]
+                return [Fit(heading, "heading") for heading in self.known.headings]
+            fields = [Fit(field.word, "field", field.docs.summary) for field in kind.fields.values()]
+            return fields + [Fit(part.word, "part", part.docs.summary) for part in kind.parts.values()]
         every = self.vocabulary.operations.items()
         return sorted(
             Fit(word, "operation", each.docs.summary)
@@ -206,7 +206,7 @@ class _Offers:
         words = [*found.choices] or (["yes", "no"] if found == YES_NO else [])
         if not words and self._may_be_nothing(tokens[:end]):
             words = ["nothing"]
-        return [Fit(each, "choice") for each in words] if words else None
+        return [Fit(word, "choice") for word in words] if words else None
 
     def _may_be_nothing(self, tokens: list[Token]) -> bool:
         """Whether the tokens end with a field that can be nothing."""
@@ -254,7 +254,7 @@ class _Offers:
                 return None
             word = tokens[0].text
             own = kinds[current.kind].actions.get(word) if current else None
-            return own or next((each.actions[word] for each in kinds.values() if word in each.actions), None)
+            return own or next((kind.actions[word] for kind in kinds.values() if word in kind.actions), None)
         word = tokens[bracket - 1].text if bracket else ""
         if bracket > 1 and tokens[bracket - 2].is_sign("."):
             of = self._type(tokens[: bracket - 2])

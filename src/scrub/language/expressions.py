@@ -77,18 +77,18 @@ class ExpressionReader(Cursor):
         negations: list[Token] = []
         while (token := self.operator(self.take_word("not"))) is not None:
             negations.append(token)
-        found = self.comparison()
+        expression = self.comparison()
         for token in reversed(negations):
-            found = tree.Not(place_of(token), found)
-        return found
+            expression = tree.Not(place_of(token), expression)
+        return expression
 
     def comparison(self) -> Expression:
         first = self.at
         left = self.sum()
-        found = self.spanned(self.one_comparison(left), first)
-        if found is not left and self.comparison_word() is not None and not self.at_line_end():
+        expression = self.spanned(self.one_comparison(left), first)
+        if expression is not left and self.comparison_word() is not None and not self.at_line_end():
             raise self.slip('comparisons cannot be chained. Join two with "and": a < b and b < c')
-        return found
+        return expression
 
     def comparison_word(self) -> Token | None:
         token = self.token
@@ -188,20 +188,20 @@ class ExpressionReader(Cursor):
         signs: list[Token] = []
         while (token := self.operator(self.take_sign("-"))) is not None:
             signs.append(token)
-        found = self.postfix()
+        expression = self.postfix()
         for token in reversed(signs):
-            found = tree.Negative(place_of(token), found)
-        return found
+            expression = tree.Negative(place_of(token), expression)
+        return expression
 
     def postfix(self) -> Expression:
         first = self.at
-        found = self.spanned(self.primary(), first)
+        expression = self.spanned(self.primary(), first)
         while (dot := self.operator(self.take_sign("."))) is not None:
             word = self.token
             if word.type == TEXT and all(isinstance(part, str) for part in word.parts):
                 self.take()
-                found = tree.Dot(place_of(word), found, "".join(str(part) for part in word.parts), None, True)
-                self.spanned(found, first)
+                expression = tree.Dot(place_of(word), expression, "".join(str(part) for part in word.parts), None, True)
+                self.spanned(expression, first)
                 continue
             if word.type != WORD:
                 raise self.slip("after a dot, write a field or an operation", word if not self.at_line_end() else dot)
@@ -209,11 +209,11 @@ class ExpressionReader(Cursor):
             arguments = None
             if self.token.is_sign("("):
                 arguments = tuple(self.bracketed(word))
-            found = self.spanned(tree.Dot(place_of(word), found, word.text, arguments), first)
-        return found
+            expression = self.spanned(tree.Dot(place_of(word), expression, word.text, arguments), first)
+        return expression
 
     def arguments(self, at_close: Callable[[], bool]) -> list[Argument]:
-        found: list[Argument] = []
+        result: list[Argument] = []
         while True:
             token = self.token
             if token.type == WORD and self.following().is_sign(":"):
@@ -226,14 +226,14 @@ class ExpressionReader(Cursor):
                     value: Expression = tree.Name(place_of(self.take()), choice.text)
                 else:
                     value = self.expression()
-                found.append(Argument(token.text, value, place_of(token)))
+                result.append(Argument(token.text, value, place_of(token)))
             else:
-                if found:
+                if result:
                     raise self.slip('only the first argument can omit its name. For example: replace "old", by: "new"')
                 exactly = self.take_word("exactly") is not None
-                found.append(Argument(None, self.expression(), place_of(token), exactly))
+                result.append(Argument(None, self.expression(), place_of(token), exactly))
             if at_close():
-                return found
+                return result
             if not self.take_sign(","):
                 raise self.unexpected()
 
@@ -241,10 +241,10 @@ class ExpressionReader(Cursor):
         bracket = self.take()
         if self.take_sign(")"):
             return []
-        found = self.arguments(lambda: self.token.is_sign(")") or self.at_line_end())
+        arguments = self.arguments(lambda: self.token.is_sign(")") or self.at_line_end())
         if not self.take_sign(")"):
             raise self.slip("a closing bracket is missing. Add ) after the last value", bracket)
-        return found
+        return arguments
 
     def primary(self) -> Expression:
         token = self.token
@@ -367,9 +367,9 @@ class ExpressionReader(Cursor):
 
     def run_value(self, token: Token) -> Expression:
         bracket = self.take()
-        found = self.run_macro(lambda: self.token.is_sign(")") or self.at_line_end())
+        macro = self.run_macro(lambda: self.token.is_sign(")") or self.at_line_end())
         self.closed(bracket)
-        return tree.RunValue(place_of(token), found)
+        return tree.RunValue(place_of(token), macro)
 
     def closed(self, bracket: Token) -> None:
         """Takes the bracket that closes another one."""

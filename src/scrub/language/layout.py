@@ -25,9 +25,9 @@ def tidy(text: str, name: str) -> str:
         raise MacroProblems(problems)
     head = _without_idle_blanks([_header_line(line) for line in macro.lines[: macro.body_at]])
     body = _without_idle_blanks(_body(macro))
-    found = "\n".join([*head, *([""] if body else []), *body]) + "\n"
-    assert meaning(parse(found, name)[0]) == meaning(macro), "reformatting changed the meaning"
-    return found
+    result = "\n".join([*head, *([""] if body else []), *body]) + "\n"
+    assert meaning(parse(result, name)[0]) == meaning(macro), "reformatting changed the meaning"
+    return result
 
 
 def meaning(macro: Macro) -> Any:
@@ -54,23 +54,23 @@ def _header_line(line: str) -> str:
 
 def _without_idle_blanks(lines: list[str]) -> list[str]:
     """No blank line at an end, and never two in a row."""
-    found: list[str] = []
+    result: list[str] = []
     for line in lines:
-        if line or (found and found[-1]):
-            found.append(line)
-    while found and not found[-1]:
-        found.pop()
-    return found
+        if line or (result and result[-1]):
+            result.append(line)
+    while result and not result[-1]:
+        result.pop()
+    return result
 
 
 def _body(macro: Macro) -> list[str]:
     """The lines of the body: how deep each is follows from the tree."""
     depths = _Depths(macro).of
-    found = []
+    result = []
     for number, (tokens, comment) in sorted(macro.read.items()):
         text = _spaced(tokens) + (f"  {comment}" if tokens and comment else comment)
-        found.append(_INDENT * depths.get(number, 0) + text if text else "")
-    return found
+        result.append(_INDENT * depths.get(number, 0) + text if text else "")
+    return result
 
 
 class _Depths:
@@ -91,9 +91,9 @@ class _Depths:
             if not inner:
                 self._goes_on(extent, depth)
                 continue
-            for each in children(node):
-                if isinstance(each, Expression):
-                    self._goes_on(each.extent, depth)
+            for child in children(node):
+                if isinstance(child, Expression):
+                    self._goes_on(child.extent, depth)
             for block in inner:
                 self._block(block, depth + 1)
 

@@ -155,10 +155,10 @@ class LineLexer:
 
     def tokens(self) -> list[Token]:
         """All tokens of the line."""
-        found: list[Token] = []
+        result: list[Token] = []
         while (token := self.next()) is not None:
-            found.append(token)
-        return found
+            result.append(token)
+        return result
 
     def next(self, in_hole: bool = False) -> Token | None:
         """The next token, or None at the end of the line (or at the `}` that closes a hole)."""
@@ -353,21 +353,21 @@ class LineLexer:
     def hole(self) -> tuple[Token, ...]:
         start = self.at
         self.at += 1
-        found: list[Token] = []
+        tokens: list[Token] = []
         told = len(self.problems)
         while (token := self.next(in_hole=True)) is not None:
-            found.append(token)
+            tokens.append(token)
         if self.peek() == "}":
             self.at += 1
         else:
             # The quote that ends the text was read as the start of one inside the hole: one slip, told once.
             del self.problems[told:]
             self.broken = True
-            found = []
+            tokens = []
             self.problem("a closing brace is missing. Add }, or write {{ for a plain brace", start)
-        if not found and not self.broken:
+        if not tokens and not self.broken:
             self.problem(
                 "the braces are empty. Write a name in them, or {{ }} for plain braces", start, self.at - start
             )
         end = self.token(END, "", self.at - 1)
-        return (*found, end)
+        return (*tokens, end)

@@ -36,8 +36,8 @@ class Seen:
 def look(text: str, vocabulary: Vocabulary, line: int) -> Seen | None:
     """What is in reach at a line of a macro, however broken the text is; None where that cannot be determined."""
     macro, _ = parse(text, "")
-    found = Program(macro, text)
-    on = Checking(found, vocabulary, [])
+    program = Program(macro, text)
+    on = Checking(program, vocabulary, [])
     on.watched = line
     start = next((word for word in macro.runs_on if word in vocabulary.kinds), "")
     check_whole(on, start, macro.called.get(start, start))

@@ -172,7 +172,7 @@ class Meanings:
     @overload
     def __getitem__(self, node: tree.RunMacro) -> RunMeaning: ...
     def __getitem__(self, node: tree.Node) -> Any:
-        found = self._known.get(node)
-        if found is None:
-            found = self._known[node] = _MEANINGS[type(node)]()
-        return found
+        result = self._known.get(node)
+        if result is None:
+            result = self._known[node] = _MEANINGS[type(node)]()
+        return result

@@ -49,7 +49,7 @@ def _has_headings(on: Checking, kind: str) -> bool:
 def _one_of(on: Checking, word: str) -> str:
     """How a certain item of a kind is written."""
     finders = (kind.finds[word] for kind in on.vocabulary.kinds.values() if word in kind.finds)
-    return next((found for each in finders if (found := _written(each))), f'{word}("…")')
+    return next((found for finder in finders if (found := _written(finder))), f'{word}("…")')
 
 
 def asked_sort(on: Checking, left: Expression, right: Expression) -> str:

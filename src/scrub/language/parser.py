@@ -73,14 +73,14 @@ class _Parser(ExpressionReader):
         first = self.at
         try:
             self.nesting = self.operators = 0
-            found = read()
+            expression = read()
             self.end_line()
         except Slip as slip:
             self.problems.append(slip.problem)
             bad = tree.Bad(place_of(self.token))
             self.skip_line()
-            found = self.spanned(bad, first)
-        return found
+            expression = self.spanned(bad, first)
+        return expression
 
     def body(self, opener: Token, closing: bool = True) -> Block:
         """The statements of a block, and its `end`."""
@@ -158,8 +158,8 @@ class _Parser(ExpressionReader):
             return self.as_meant(everyday)
         reader = getattr(self, f"{token.text}_statement", None) if token.text in STATEMENTS else None
         if reader is not None:
-            found: Statement = reader(self.take())
-            return found
+            result: Statement = reader(self.take())
+            return result
         after = self.following()
         if token.text in HEADER and after.type not in (NEWLINE, END) and not after.is_sign(".", "(", "="):
             raise self.slip(f'"{token.text}" belongs at the top, above the first statement')
@@ -271,12 +271,12 @@ class _Parser(ExpressionReader):
         self.take()
         if not self.take_word("by"):
             raise self.slip("write: sorted by …")
-        found: list[tree.Order] = []
-        while not found or self.take_sign(","):
+        result: list[tree.Order] = []
+        while not result or self.take_sign(","):
             by = self.expression()
-            found.append(tree.Order(by, self.take_word("descending") is not None))
+            result.append(tree.Order(by, self.take_word("descending") is not None))
             self.take_word("ascending")
-        return found
+        return result
 
     def rest_of_line(self) -> list[Token]:
         """The tokens from here to the end of the statement."""
@@ -318,12 +318,12 @@ class _Parser(ExpressionReader):
 
         def read() -> Expression:
             nonlocal alias
-            found = self.expression()
+            expression = self.expression()
             if not self.take_word("times"):
                 raise self.unexpected()
             if self.take_word("as"):
                 alias = self.name_word('after "as", write a name').text
-            return found
+            return expression
 
         count = self.head(read)
         return tree.Times(place_of(opener), count, alias, self.body(opener))
@@ -389,6 +389,6 @@ class _Parser(ExpressionReader):
         return tree.Give(place_of(word), value)
 
     def run_statement(self, word: Token) -> Statement:
-        found = self.run_macro(self.at_line_end)
+        macro = self.run_macro(self.at_line_end)
         self.end_line()
-        return found
+        return macro

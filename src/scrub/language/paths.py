@@ -38,11 +38,15 @@ def is_own(node: Expression, names: Collection[str]) -> bool:
         return node.word in ("own-file", "ask")
     if isinstance(node, tree.Dot):
         known = isinstance(node.target, tree.Name | tree.Dot | tree.Constant | tree.Text)
-        return known and is_own(node.target, names) and _all_own((each.value for each in node.arguments or ()), names)
+        return (
+            known
+            and is_own(node.target, names)
+            and _all_own((argument.value for argument in node.arguments or ()), names)
+        )
     if isinstance(node, tree.Arithmetic):
         return _all_own((node.left, node.right), names)
     return False
 
 
 def _all_own(nodes: Iterable[Expression], names: Collection[str]) -> bool:
-    return all(is_own(each, names) for each in nodes)
+    return all(is_own(node, names) for node in nodes)

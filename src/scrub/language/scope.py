@@ -44,10 +44,10 @@ class Scope:
 
     def copied(self) -> Scope:
         """The same names and items, for who looks at them later."""
-        found = Scope()
-        found.names, found.assigned = dict(self.names), set(self.names)
-        found.items, found.slots = list(self.items), self.slots
-        return found
+        scope = Scope()
+        scope.names, scope.assigned = dict(self.names), set(self.names)
+        scope.items, scope.slots = list(self.items), self.slots
+        return scope
 
     def new_slot(self) -> int:
         """A fresh place in the frame."""
@@ -62,7 +62,12 @@ class Scope:
     def item(self, word: str) -> ItemOf | None:
         """The innermost item that goes by this word."""
         return next(
-            (each for each in reversed(self.items) if each.word == word or each.said == word != each.kind), None
+            (
+                item_of
+                for item_of in reversed(self.items)
+                if item_of.word == word or item_of.said == word != item_of.kind
+            ),
+            None,
         )
 
     def implied(self, word: str, vocabulary: Vocabulary) -> tuple[ItemOf, str] | None:

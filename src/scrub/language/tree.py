@@ -60,12 +60,12 @@ class Node(_Record):
     @property
     def extent(self) -> Extent:
         """From where to where it goes."""
-        found: Extent | None = self.__dict__.get("_extent")
-        if found is None:
+        result: Extent | None = self.__dict__.get("_extent")
+        if result is None:
             line, column, length = self.place
-            every = [Extent(line, column, line, column + length), *(each.extent for each in children(self))]
-            found = Extent(*min(each[:2] for each in every), *max(each[2:] for each in every))
-        return found
+            every = [Extent(line, column, line, column + length), *(child.extent for child in children(self))]
+            result = Extent(*min(each[:2] for each in every), *max(each[2:] for each in every))
+        return result
 
 
 def children(node: Node) -> Iterator[Node]:
@@ -190,7 +190,7 @@ class Compare(Expression):
 
 
 class Arithmetic(Expression):
-    """`+ - * /`."""
+    """Two values with `+ - * /` between."""
 
     operator: str
     left: Expression
@@ -216,7 +216,7 @@ class Not(Expression):
 
 
 class Both(Expression):
-    """`and` and `or`."""
+    """Two conditions with `and` or `or` between."""
 
     operator: str
     left: Expression
@@ -286,7 +286,7 @@ class Times(Statement):
 
 
 class While(Statement):
-    """`while …`."""
+    """A loop that goes on as long as a condition is true."""
 
     condition: Expression
     body: Block

@@ -22,16 +22,16 @@ def statements(body: Block) -> Iterator[Statement]:
     """Every statement, outer ones before those inside them."""
     for node in body:
         yield node
-        yield from statements([each for each in children(node) if isinstance(each, Statement)])
+        yield from statements([child for child in children(node) if isinstance(child, Statement)])
 
 
 def runs_of(body: Block) -> list[RunMacro]:
     """What runs another macro, as a statement or for what it gives."""
-    found: list[RunMacro] = []
+    runs: list[RunMacro] = []
     waiting: list[Node] = list(reversed(body))
     while waiting:
         node = waiting.pop()
         if isinstance(node, RunMacro):
-            found.append(node)
+            runs.append(node)
         waiting += reversed(list(children(node)))
-    return found
+    return runs

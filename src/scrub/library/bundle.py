@@ -60,22 +60,22 @@ def restore(home: str, source: str, library: Library, replace: bool, take: Itera
     Its settings, keys and joined folders are offered, and only those taken whose words are named: a setting may name
     a program of whoever made the backup.
     """
-    found = Restored([], [], [], {})
+    result = Restored([], [], [], {})
     wanted = set(take)
     own = {os.path.realpath(entry.path): entry for entry in library.entries() if not entry.example}
     for name, data in _members(source):
         if not (name in _RECORDS or name.startswith("library/")):
             raise FileProblem(source, f'"{name}" is not part of a library backup')
         if name in _RECORDS:
-            _offer(home, name, data, wanted, found.offered)
+            _offer(home, name, data, wanted, result.offered)
             continue
         path = os.path.join(home, *name.split("/"))
         if not os.path.exists(path):
-            found.new.append(name)
+            result.new.append(name)
         else:
             with open(path, "rb", opener=only_files) as stream:
                 same = stream.read() == data
-            (found.same if same else found.different).append(name)
+            (result.same if same else result.different).append(name)
             if same or not replace:
                 continue
             entry = own.get(os.path.realpath(path))
@@ -83,7 +83,7 @@ def restore(home: str, source: str, library: Library, replace: bool, take: Itera
                 library.former.keep(entry.title, entry.text, "restored")
         private_folder(os.path.dirname(path))
         write_whole(path, data)
-    return found
+    return result
 
 
 def _offer(home: str, name: str, data: bytes, wanted: set[str], offered: dict[str, str]) -> None:
@@ -144,7 +144,9 @@ def unpack(path: str) -> list[Packed]:
     for name, data in members.items():
         if name.endswith(ENDINGS[0]):
             folder = name.removesuffix(ENDINGS[0]) + " files/"
-            files = {each.removeprefix(folder): content for each, content in members.items() if each.startswith(folder)}
+            files = {
+                member.removeprefix(folder): content for member, content in members.items() if member.startswith(folder)
+            }
             found.append(Packed(decoded(data, f"{path}, {name}"), name, files))
     if not found:
         raise FileProblem(path, "the file contains no macro")

@@ -21,18 +21,18 @@ class Former(NamedTuple):
 
     @property
     def text(self) -> str:
-        """The text."""
+        """A macro as it was before a change."""
         return read_macro(self.path)
 
     @property
     def files(self) -> dict[str, bytes]:
         """The files that were kept with it."""
         folder = self.path.removesuffix(".scrub") + " files"
-        found = {}
+        result = {}
         for name in sorted(os.listdir(folder)) if os.path.isdir(folder) else ():
             with open(os.path.join(folder, name), "rb", opener=only_files) as stream:
-                found[name] = stream.read()
-        return found
+                result[name] = stream.read()
+        return result
 
 
 class FormerTexts:
@@ -65,12 +65,12 @@ class FormerTexts:
         folder = self._of(title)
         names = sorted(os.listdir(folder), reverse=True) if os.path.isdir(folder) else []
         names = [name for name in names if name.endswith(".scrub")]
-        found = []
+        result = []
         for name in names:
             stamp, _, why = name.removesuffix(".scrub").partition(" ")
             day, _, time = stamp.partition("T")
-            found.append(Former(f"{day} {':'.join(time.split('-')[:3])}", why, os.path.join(folder, name)))
-        return found
+            result.append(Former(f"{day} {':'.join(time.split('-')[:3])}", why, os.path.join(folder, name)))
+        return result
 
     def _of(self, title: str) -> str:
         return os.path.join(self.folder, as_file_name(fold(title))[:120])

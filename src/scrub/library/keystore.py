@@ -27,10 +27,10 @@ class KeyStore:
         if name not in self.names():
             return None
         try:
-            found: str | None = self._store().get_password(SERVICE, name)
+            result: str | None = self._store().get_password(SERVICE, name)
         except NoKeyStore:
             return None
-        return found
+        return result
 
     def set(self, name: str, password: str) -> None:
         """Keeps a password. Raises `NoKeyStore`."""
@@ -55,10 +55,10 @@ class KeyStore:
         import keyring
         from keyring.backends import fail, null
 
-        found = keyring.get_keyring()
-        if isinstance(found, fail.Keyring | null.Keyring):
+        store = keyring.get_keyring()
+        if isinstance(store, fail.Keyring | null.Keyring):
             raise NoKeyStore(
                 "this system has no key store. Set the password as a variable (scrub show names it), or type it at "
                 "each run"
             )
-        return found
+        return store

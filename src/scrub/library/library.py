@@ -99,21 +99,21 @@ class Library:
     def titled(self, title: str) -> LibraryEntry:
         """The macro with exactly this title, in any case. Raises `BadCall` when there is none."""
         entries = [entry for entry in self.entries() if not entry.draft and not entry.unreadable]
-        found = _titled(title, entries)
-        if found is None:
+        result = _titled(title, entries)
+        if result is None:
             guess = did_you_mean(title, [entry.title for entry in entries])
             raise BadCall(f'the library has no macro "{title}".{guess}')
-        return found
+        return result
 
     def same_title(self, text: str, name: str) -> LibraryEntry | None:
         """The macro that one with this text would take the place of: of the same title, with another text, no draft."""
         title = fold(header(text, name)[0].title)
-        found = [
-            each for each in self.entries() if not each.unreadable and not each.draft and fold(each.title) == title
+        entries = [
+            entry for entry in self.entries() if not entry.unreadable and not entry.draft and fold(entry.title) == title
         ]
-        if any(each.text == text for each in found):
+        if any(entry.text == text for entry in entries):
             return None
-        return next(iter(_nearest_home(found, False)), None)
+        return next(iter(_nearest_home(entries, False)), None)
 
     def replace(self, entry: LibraryEntry, text: str, why: str = "edited") -> LibraryEntry:
         """Gives a macro another text, and keeps the earlier one. Raises `BadCall` for a title that is taken."""
@@ -180,7 +180,7 @@ class Library:
     def search(self, words: str) -> list[LibraryEntry]:
         """The macros in whose title, group, description or text every one of the words is."""
         wanted = fold(words).split()
-        found = []
+        result = []
         for entry in self.entries():
             text = fold(" ".join((entry.title, entry.group, entry.about)))
             if not all(word in text for word in wanted):
@@ -189,8 +189,8 @@ class Library:
                 except ScrubError:
                     continue
             if all(word in text for word in wanted):
-                found.append(entry)
-        return found
+                result.append(entry)
+        return result
 
     def add(
         self,

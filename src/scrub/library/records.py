@@ -25,11 +25,11 @@ class JsonFile:
 
     def load(self) -> dict[str, Any]:
         """What it contains. Raises `FileProblem` when it is damaged; it is never overwritten then."""
-        found = self._read()
-        wrong = self.wrong(found)
+        result = self._read()
+        wrong = self.wrong(result)
         if wrong:
             raise FileProblem(self.path, f"the file is damaged: {wrong}. Correct it or delete it")
-        return found
+        return result
 
     def wrong(self, found: dict[str, Any]) -> str:
         """What in it cannot be; an empty text for nothing."""
@@ -38,14 +38,14 @@ class JsonFile:
     def _read(self) -> dict[str, Any]:
         try:
             with open(self.path, encoding="utf-8", opener=only_files) as stream:
-                found = json.load(stream)
+                result = json.load(stream)
         except (FileNotFoundError, NotADirectoryError):
             return {}
         except (ValueError, OSError) as error:
             raise FileProblem(self.path, f"the file is damaged ({error}). Correct it or delete it") from None
-        if not isinstance(found, dict):
+        if not isinstance(result, dict):
             raise FileProblem(self.path, "the file is damaged: no object found. Correct it or delete it")
-        return found
+        return result
 
     def save(self, value: dict[str, Any]) -> None:
         """Rewrites it, whole or not at all."""
@@ -138,7 +138,7 @@ def _refused(name: str, value: Any) -> str:
 
 
 def _are_texts(values: Any) -> bool:
-    return isinstance(values, list) and all(isinstance(each, str) for each in values)
+    return isinstance(values, list) and all(isinstance(value, str) for value in values)
 
 
 class Pin(NamedTuple):
@@ -156,8 +156,8 @@ class Pins(JsonFile):
         """What is not a key of a macro."""
         pins = found.get("pins", [])
         fine = isinstance(pins, list) and all(
-            isinstance(each, dict) and _are_texts([each.get("key"), each.get("title"), each.get("label", "")])
-            for each in pins
+            isinstance(pin, dict) and _are_texts([pin.get("key"), pin.get("title"), pin.get("label", "")])
+            for pin in pins
         )
         return "" if fine else "a key has no title"
 

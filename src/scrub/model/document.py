@@ -170,21 +170,25 @@ class Document(LookedThrough, Described):
     def edit_texts(self, editing: Editing, between: str = "") -> None:
         """Edits the text of each paragraph."""
         whole = parted(editing, between)
-        for each in self.every_paragraph():
-            each.edit_texts(whole)
+        for paragraph in self.every_paragraph():
+            paragraph.edit_texts(whole)
 
     def contents(self) -> Contents:
         """Its headings and the styles in use."""
         every = self.every_paragraph()
         headings = list(self.headings())
         rows = [
-            {"paragraph": each.number, "level": each.level, "text": f"{'  ' * ((each.level or 1) - 1)}{each.text[:80]}"}
-            for each in headings
+            {
+                "paragraph": heading.number,
+                "level": heading.level,
+                "text": f"{'  ' * ((heading.level or 1) - 1)}{heading.text[:80]}",
+            }
+            for heading in headings
         ]
-        shortest = min((each.text.strip() for each in headings if each.text.strip()), key=len, default="")
+        shortest = min((heading.text.strip() for heading in headings if heading.text.strip()), key=len, default="")
         one = f'heading("{shortest}")' if shortest and len(shortest) <= 20 else "paragraph(1)"
         hint = f"List the paragraphs: --texts. In a macro: each paragraph, {one}"
-        styles = Counter(each.style for each in every if each.style)
+        styles = Counter(paragraph.style for paragraph in every if paragraph.style)
         if len(styles) > 1:
             hint = f"Styles: {', '.join(f'{name} ({times:,})' for name, times in styles.most_common(8))}\n{hint}"
         others = (
@@ -198,9 +202,9 @@ class Document(LookedThrough, Described):
                 f"\nIt contains {listed(said, 'and')}. In a macro: {', '.join((f'each {word}' for word, _ in there))}"
             )
         tables = [
-            (each.label, Outline(f'each record in table("{each.label}")', each.sample())) for each in self.tables()
+            (table.label, Outline(f'each record in table("{table.label}")', table.sample())) for table in self.tables()
         ]
-        names = {"heading": [each.text for each in headings], "table": [name for name, _ in tables]}
+        names = {"heading": [heading.text for heading in headings], "table": [name for name, _ in tables]}
         summary = f"{counted(len(every), 'paragraph')}, {counted(len(headings), 'heading')}"
         return Contents("heading", rows, tables, hint, names, summary)
 

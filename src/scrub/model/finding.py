@@ -47,7 +47,11 @@ class LookedThrough(WholeFile, HoldsPassages):
     @holds
     def headings(self) -> Iterator[Heading]:
         """Its headings."""
-        return (each for each in self.every_paragraph() if isinstance(each, Heading) and each.level is not None)
+        return (
+            paragraph
+            for paragraph in self.every_paragraph()
+            if isinstance(paragraph, Heading) and paragraph.level is not None
+        )
 
     @holds
     def tables(self) -> Iterator[Table]:
@@ -63,16 +67,16 @@ class LookedThrough(WholeFile, HoldsPassages):
 
     def searched(self) -> Iterable[tuple[Paragraph, int, int | None]]:
         """All of its paragraphs."""
-        return ((each, 0, None) for each in self.every_paragraph())
+        return ((paragraph, 0, None) for paragraph in self.every_paragraph())
 
     @finds
     def find_paragraph(self, number: int) -> Paragraph:
         """A paragraph by its number: `paragraph(12)`."""
         every = self.every_paragraph()
-        found = next((each for each in every if each.number == number), None)
-        if found is None:
+        result = next((paragraph for paragraph in every if paragraph.number == number), None)
+        if result is None:
             raise Missing(f"no paragraph {number}: {self.label} has {len(every):,}")
-        return found
+        return result
 
     @finds
     def find_heading(self, text: str) -> Heading:
@@ -80,7 +84,7 @@ class LookedThrough(WholeFile, HoldsPassages):
         every = list(self.headings())
         found = [each for each in every if fold(each.text.strip()) == fold(text.strip())]
         if not found:
-            names = [each.text for each in every]
+            names = [heading.text for heading in every]
             there = f" There are: {', '.join(names[:8])}" if names else " There are none"
             raise Missing(f'no heading "{text}".{did_you_mean(text, names)}{there}')
         return found[0]
@@ -92,14 +96,14 @@ class LookedThrough(WholeFile, HoldsPassages):
         several are separated by commas.
         """
         if place is None:
-            return Passages(self, [_whole(each) for each in self.every_paragraph()])
-        found: list[Passage] = []
+            return Passages(self, [_whole(paragraph) for paragraph in self.every_paragraph()])
+        passages: list[Passage] = []
         rest = place.strip()
         while rest:
             for form, method in _PICKS:
                 match = form.match(rest)
                 if match is not None:
-                    found += method(self, *match.groups())
+                    passages += method(self, *match.groups())
                     rest = rest[match.end() :].lstrip().removeprefix(",").lstrip()
                     break
             else:
@@ -107,17 +111,17 @@ class LookedThrough(WholeFile, HoldsPassages):
                     f'"{rest}" is not a place. Examples: paragraph 12, paragraphs 3-5, heading "Water", '
                     '"bread and water", from "Dear" to "hut.", bookmark notice, table 2, matching "…"'
                 )
-        return Passages(self, found, True)
+        return Passages(self, passages, True)
 
     def _numbered(self, first: str, last: str | None) -> list[Passage]:
         return [_whole(self.find_paragraph(number)) for number in range(int(first), int(last or first) + 1)]
 
     def _within(self, number: str, text: str) -> list[Passage]:
         paragraph = self.find_paragraph(int(number))
-        found = list(paragraph.search(text))
-        if not found:
+        passages = list(paragraph.search(text))
+        if not passages:
             raise Missing(f'"{text}" does not appear in {paragraph.label}')
-        return found
+        return passages
 
     def _headed(self, text: str) -> list[Passage]:
         heading = self.find_heading(text)
@@ -130,7 +134,7 @@ class LookedThrough(WholeFile, HoldsPassages):
         for end in self.search(last):
             until = next(place for place, each in enumerate(every) if each is end.paragraph)
             if (until, end.start) >= (at, start.end):
-                whole = [_whole(each) for each in every[at : until + 1]]
+                whole = [_whole(paragraph) for paragraph in every[at : until + 1]]
                 whole[0].start = start.start
                 whole[-1].end = end.end
                 return whole
@@ -139,9 +143,9 @@ class LookedThrough(WholeFile, HoldsPassages):
     def _bookmarked(self, quoted: str | None, name: str | None) -> list[Passage]:
         wanted = quoted or name or ""
         every = list(self.bookmarks())
-        found = next((each for each in every if fold(each.name) == fold(wanted)), None)
+        found = next((bookmark for bookmark in every if fold(bookmark.name) == fold(wanted)), None)
         if found is None:
-            names = [each.name for each in every]
+            names = [bookmark.name for bookmark in every]
             there = f" There are: {', '.join(names[:8])}" if names else " There are none"
             raise Missing(f'no bookmark "{wanted}".{did_you_mean(wanted, names)}{there}')
         return [Passage(*each) for each in found.covers()]
@@ -151,7 +155,7 @@ class LookedThrough(WholeFile, HoldsPassages):
         if not 0 < int(number) <= len(tables):
             raise Missing(f"no table {number}: {self.label} has {counted(len(tables), 'table')}")
         rows = tables[int(number) - 1].rows
-        return [_whole(each) for each in self.every_paragraph() if rows.holds(each)]
+        return [_whole(paragraph) for paragraph in self.every_paragraph() if rows.holds(paragraph)]
 
     def _found(self, which: str | None, text: str) -> list[Passage]:
         return [self.only(text, int(which or 0))]

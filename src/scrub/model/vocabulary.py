@@ -39,9 +39,9 @@ class Parameter(NamedTuple):
 
 def _docs_of(function: Any, owner: str) -> Docs:
     """What its docstring says; what several kinds share has the word of this one in its example."""
-    found = Docs(inspect.getdoc(function))
-    found.example = found.example.replace("KIND", owner)
-    return found
+    result = Docs(inspect.getdoc(function))
+    result.example = result.example.replace("KIND", owner)
+    return result
 
 
 class Callee:
@@ -99,7 +99,10 @@ class Callee:
     @cached_property
     def open(self) -> bool:
         """Whether it takes arguments of any name, as `record(item: "flour")` does."""
-        return any(each.kind is each.VAR_KEYWORD for each in inspect.signature(self.function).parameters.values())
+        return any(
+            parameter.kind is parameter.VAR_KEYWORD
+            for parameter in inspect.signature(self.function).parameters.values()
+        )
 
     @cached_property
     def gives(self) -> Type:
@@ -362,7 +365,10 @@ class Vocabulary:
         for what, written, docs in PHRASES:
             yield CatalogEntry(what, written, docs)
         for callee in self.operations.values():
-            owner = next((each.called for each in VALUE_TYPES if each.word == callee.owner), f"a {callee.owner}")
+            owner = next(
+                (value_type.called for value_type in VALUE_TYPES if value_type.word == callee.owner),
+                f"a {callee.owner}",
+            )
             what = f"operation of {owner}, gives {callee.gives}"
             yield CatalogEntry(what, f".{callee.word}", callee.docs, _choices(callee))
 
@@ -384,8 +390,8 @@ class Vocabulary:
 def _contract(function: Callable[..., Any]) -> type:
     """The class that the first argument of an action is annotated with."""
     name = next(iter(function.__annotations__.values()))
-    found: type = name if isinstance(name, type) else function.__globals__[name]
-    return found
+    contract: type = name if isinstance(name, type) else function.__globals__[name]
+    return contract
 
 
 def _same_action(kind: Kind, action: Action) -> bool:

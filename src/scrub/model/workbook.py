@@ -46,13 +46,13 @@ class Workbook(Described, HoldsCells):
         """A sheet by its name, or by the first word of it when that is of one sheet only. Raises `Failure`."""
         every = list(self.sheets())
         low = fold(name.strip())
-        found = [sheet for sheet in every if fold(sheet.name) == low]
-        found = found or [sheet for sheet in every if fold(sheet.name).startswith(low + " ")]
-        if len(found) == 1:
-            return found[0]
+        sheets = [sheet for sheet in every if fold(sheet.name) == low]
+        sheets = sheets or [sheet for sheet in every if fold(sheet.name).startswith(low + " ")]
+        if len(sheets) == 1:
+            return sheets[0]
         names = [sheet.name for sheet in every]
-        if found:
-            raise Failure(f'"{name}" could be {" or ".join(sheet.name for sheet in found)}. Write the full name')
+        if sheets:
+            raise Failure(f'"{name}" could be {" or ".join(sheet.name for sheet in sheets)}. Write the full name')
         raise Missing(f'no sheet "{name}".{did_you_mean(name, names)} There are: {", ".join(names)}')
 
     def _placed(self, address: str) -> tuple[Grid, str]:
@@ -117,10 +117,10 @@ class Workbook(Described, HoldsCells):
                     "hidden": sheet.hidden,
                     "protected": sheet.protected,
                     "range": sheet.range or "",
-                    "headings": {each.opening: each.fields for each in inner},
+                    "headings": {outline.opening: outline.fields for outline in inner},
                 }
             )
-            outlines += [(sheet.name, each) for each in inner]
+            outlines += [(sheet.name, outline) for outline in inner]
             names["sheet"].append(sheet.name)
             names["table"] += [place.name for place in sheet.tables()]
         first = names["sheet"][0] if rows else ""

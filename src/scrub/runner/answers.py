@@ -66,11 +66,11 @@ def _answer(question: Question, ahead: Mapping[str, Any], host: Host, stored: St
 
 
 def _secret(question: Question, ahead: Mapping[str, Any], host: Host, stored: Stored | None) -> Secret:
-    found = ahead.get(question.name)
+    secret = ahead.get(question.name)
     name = variable(question.prompt)
-    if isinstance(found, Secret):
-        return found
-    if found is not None:
+    if isinstance(secret, Secret):
+        return secret
+    if secret is not None:
         raise BadCall(
             f'"{question.name}" is a password, which would stay in your shell\'s history. Set the variable '
             f"{name}, or leave it out and type it when asked"
@@ -113,7 +113,9 @@ def _chosen(question: Question, value: Any) -> Value:
     fitting = fitting or [choice for text, choice in texts if wanted and text.startswith(wanted)]
     if len(fitting) == 1:
         return fitting[0]
-    raise BadCall(f'"{question.name}" is one of: {", ".join(shown(each) for each in question.choices)}; not "{value}"')
+    raise BadCall(
+        f'"{question.name}" is one of: {", ".join(shown(choice) for choice in question.choices)}; not "{value}"'
+    )
 
 
 def _yes_no(text: str) -> bool:

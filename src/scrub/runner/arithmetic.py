@@ -32,11 +32,11 @@ def no_number(error: decimal.DecimalException) -> Failure:
 def combined(sign: str, one: Value, other: Value) -> Value:
     """Arithmetic with dates and amounts."""
     try:
-        found = combine(sign, one, other)
+        result = combine(sign, one, other)
     except decimal.DecimalException as error:
         raise no_number(error) from None
-    if found is not NotImplemented:
-        return found
+    if result is not NotImplemented:
+        return result
     wrong = next((each for each in (one, other) if not isinstance(each, Decimal | date | Amount)), None)
     if wrong is None and not (one is None or other is None):
         raise Failure(f'"{sign}" has no meaning between {type_name(one)} and {type_name(other)}')

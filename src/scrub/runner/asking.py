@@ -94,18 +94,18 @@ def _operation(on: Compiler, value: Value, word: str, names: list[str | None]) -
     if callee is None:
         raise Failure(f'{type_name(value)} has no operation "{word}"')
     by_word, function = callee.by_word, callee.function
-    found: list[Parameter] = []
+    parameters: list[Parameter] = []
     for name in names:
         parameter = by_word.get(name) if name is not None else next(iter(by_word.values()), None)
         if parameter is None:
             raise Failure(f'".{callee.word}" of {type_name(value)} takes no {name or "value"}')
-        found.append(parameter)
+        parameters.append(parameter)
     for parameter in by_word.values():
-        if parameter.required and parameter not in found:
+        if parameter.required and parameter not in parameters:
             raise Failure(f'".{callee.word}" needs {parameter.word}')
 
     def ask(value: Value, /, **arguments: Any) -> Value:
         result = given(function(value, **arguments))
         return within(result) if isinstance(result, str | list) else result
 
-    return ask, found
+    return ask, parameters

@@ -83,10 +83,10 @@ class Compiler:
             return value  # these give yes or no by themselves
 
         def test(frame: Frame) -> bool:
-            found = value(frame)
-            if found is True or found is False:
-                return found
-            raise no_condition(found)
+            result = value(frame)
+            if result is True or result is False:
+                return result
+            raise no_condition(result)
 
         return test
 

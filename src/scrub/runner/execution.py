@@ -117,11 +117,11 @@ class Execution:
             raise Failure("other files cannot be opened here")
         full = self._whole(path)
         if full not in self.opened:
-            found = self.opener.open(full)
-            found.recorder = ReadOnly(
+            opened = self.opener.open(full)
+            opened.recorder = ReadOnly(
                 f"{os.path.basename(full)} was opened for reading only. To change it, name it in the command"
             )
-            self.opened[full] = found
+            self.opened[full] = opened
         return self.opened[full].item
 
     def _whole(self, path: str) -> str:
@@ -163,7 +163,7 @@ class Execution:
         real = os.path.realpath(path)
         if not os.path.isfile(real):
             raise Failure(f'"{os.path.basename(path)}" is not a file, so it cannot be replaced')
-        if real in [os.path.realpath(each.address) for each in (*self.roots, *self.opened.values())]:
+        if real in [os.path.realpath(root.address) for root in (*self.roots, *self.opened.values())]:
             raise Failure(f'"{os.path.basename(path)}" is open in this run, so it cannot be replaced')
 
     def new_message(self, given: Mapping[str, Any]) -> Item:

@@ -91,12 +91,12 @@ def _name(on: Compiler, node: tree.Name) -> Evaluate:
         return lambda frame: getattr(frame[slot], method)()
 
     def look(frame: Frame) -> Value:
-        found = frame[slot]
-        if isinstance(found, Item) and found.removed:
-            raise deleted(found)
-        if type(found) is Absent:
-            raise Failure(found.what)
-        return found
+        result = frame[slot]
+        if isinstance(result, Item) and result.removed:
+            raise deleted(result)
+        if type(result) is Absent:
+            raise Failure(result.what)
+        return result
 
     return look
 

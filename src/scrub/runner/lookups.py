@@ -49,12 +49,12 @@ def fitted_arguments(
         return lambda frame: {} if (found := fit(only(frame))) is LEFT_OUT else {word: found}
 
     def fit_all(frame: Frame) -> dict[str, Any]:
-        found = {}
+        result = {}
         for word, fit, value in compiled:
             fresh = fit(value(frame))
             if fresh is not LEFT_OUT:
-                found[word] = fresh
-        return found
+                result[word] = fresh
+        return result
 
     return fit_all
 
@@ -69,8 +69,8 @@ def part_of(on: Compiler, node: tree.Dot, target: Evaluate) -> Evaluate:
 
     def make(frame: Frame) -> Value:
         holder = target(frame)
-        found: Value = holder if type(holder) is Absent else getattr(holder, method)(**arguments(frame))
-        return found
+        result: Value = holder if type(holder) is Absent else getattr(holder, method)(**arguments(frame))
+        return result
 
     return make
 
@@ -118,9 +118,13 @@ def _other_call(on: Compiler, node: tree.Call, holder: Evaluate) -> Evaluate | N
         source, name, to = paths[""], paths["name"], paths.get("to")
         return lambda frame: frame[0].copy(source(frame), name(frame), to(frame) if to else None)
     if node.word == "new-file":
-        chosen = next((each.value for each in node.arguments if each.name == "if-exists"), None)
+        chosen = next((argument.value for argument in node.arguments if argument.name == "if-exists"), None)
         if_exists = chosen.word if isinstance(chosen, tree.Name) else IfExists.NUMBER.value
-        paths = {each.name or "": path_of(on, each.value) for each in node.arguments if each.name != "if-exists"}
+        paths = {
+            argument.name or "": path_of(on, argument.value)
+            for argument in node.arguments
+            if argument.name != "if-exists"
+        }
         fresh, folder = paths[""], paths.get("to")
         return lambda frame: frame[0].new_file(fresh(frame), folder(frame) if folder else None, if_exists)
     if node.word == "new-message":
@@ -369,5 +373,5 @@ def records(item: Any, path: tuple[str, ...], headings: tuple[str, ...]) -> Sequ
 def _called(item: Any) -> str:
     """The name of an item that has one of its own, such as a bookmark; else how it is told from others."""
     name = getattr(item, "name", None)
-    found: str = name if isinstance(name, str) and name else item.label
-    return found
+    result: str = name if isinstance(name, str) and name else item.label
+    return result

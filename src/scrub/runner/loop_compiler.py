@@ -41,8 +41,8 @@ def loop_function(to: SourceWriter, node: Block | Expression, is_test: bool) -> 
         )
     )
     exec(compile(text, "<a loop>", "exec"), to.held)
-    found: Callable[[Frame], Any] = to.held["run"]
-    return found
+    result: Callable[[Frame], Any] = to.held["run"]
+    return result
 
 
 def _block(to: SourceWriter, body: Block) -> None:

@@ -45,11 +45,11 @@ def _name(to: SourceWriter, node: tree.Name) -> str | None:
     means = to.means[node]
     if means.choice is not None or means.implied:
         return None
-    found = to.variable_of(f"frame[{means.slot:d}]")
+    name = to.variable_of(f"frame[{means.slot:d}]")
     if not means.plain:
         look = to.keep(to.compiler.evaluate(node))
-        to.put(f"if type({found}) is Absent or isinstance({found}, Item) and {found}.removed: {look}(frame)")
-    return found
+        to.put(f"if type({name}) is Absent or isinstance({name}, Item) and {name}.removed: {look}(frame)")
+    return name
 
 
 @gives(tree.Dot)
@@ -106,11 +106,11 @@ def _call(to: SourceWriter, node: tree.Call) -> str | None:
 
 def key_of(to: SourceWriter, value: str) -> str:
     """A variable with what a value is as a key of pairs, made once for each."""
-    found = to._keys.get(value)
-    if found is None:
+    key = to._keys.get(value)
+    if key is None:
         quick = f"type({value}) is str and {value} and {value}.isascii()"
-        found = to._keys[value] = to.variable_of(f"{value}.lower() if {quick} else Pairs.of({value})")
-    return found
+        key = to._keys[value] = to.variable_of(f"{value}.lower() if {quick} else Pairs.of({value})")
+    return key
 
 
 def pairs_in(to: SourceWriter, slot: int, word: str) -> str:
@@ -135,29 +135,29 @@ def _looked_up(to: SourceWriter, node: tree.Call, target: Expression | None) -> 
 @gives(tree.Compare)
 def _compare(to: SourceWriter, node: tree.Compare) -> str | None:
     compiler, right = to.compiler, node.right
-    found = None
+    result = None
     if node.operator == "exists":
         if isinstance(node.left, tree.Name):
-            found = to.variable_of(f"type(frame[{to.means[node.left].slot:d}]) is not Absent")
+            result = to.variable_of(f"type(frame[{to.means[node.left].slot:d}]) is not Absent")
         else:
             left = to.value(node.left)
-            found = to.variable_of(f"{left} is not None and type({left}) is not Absent")
+            result = to.variable_of(f"{left} is not None and type({left}) is not Absent")
     elif right is None:
         return None
     elif node.operator == "is" and not node.exactly:
-        found = _equal(to, node, right)
+        result = _equal(to, node, right)
     elif node.operator in ORDER:
         one, other, tell = (
             to.value(node.left),
             to.value(right),
             to.keep(ordering(compiler, node.operator, node.left, right)),
         )
-        sign, found = _SIGNS[node.operator], to.variable()
+        sign, result = _SIGNS[node.operator], to.variable()
         both = _both_numbers(to, one, other)
-        to.put(f"{found} = {one} {sign} {other} if {both} else {tell}({one}, {other}, frame)")
-    if found is not None and node.negated:
-        found = to.variable_of(f"not {found}")
-    return found
+        to.put(f"{result} = {one} {sign} {other} if {both} else {tell}({one}, {other}, frame)")
+    if result is not None and node.negated:
+        result = to.variable_of(f"not {result}")
+    return result
 
 
 def _equal(to: SourceWriter, node: tree.Compare, right: Expression) -> str:
@@ -165,12 +165,12 @@ def _equal(to: SourceWriter, node: tree.Compare, right: Expression) -> str:
     one = to.value(node.left)
     if isinstance(right, tree.Constant) and isinstance(right.value, str):
         low, text = to.keep(fold(right.value)), to.keep(right.value)
-        found = to.variable()
+        result = to.variable()
         with to.below(f"if type({one}) is str:"):
-            to.put(f"{found} = ({one}.lower() if {one}.isascii() else fold({one})) == {low}")
+            to.put(f"{result} = ({one}.lower() if {one}.isascii() else fold({one})) == {low}")
         with to.below("else:"):
-            to.put(f"{found} = same({one}, {text}) or {unlike}({one}, {text}, frame)")
-        return found
+            to.put(f"{result} = same({one}, {text}) or {unlike}({one}, {text}, frame)")
+        return result
     other = to.value(right)
     return to.variable_of(
         f"same({one}, {other}, False) or (type({one}) is not type({other}) and {unlike}({one}, {other}, frame))"
@@ -198,11 +198,11 @@ def _both_numbers(to: SourceWriter, one: str, other: str) -> str:
 
 @gives(tree.Both)
 def _both(to: SourceWriter, node: tree.Both) -> str:
-    found = to.variable()
-    to.put(f"{found} = {to.condition(node.left)}")
-    with to.below(f"if {found}:" if node.operator == "and" else f"if not {found}:"):
-        to.put(f"{found} = {to.condition(node.right)}")
-    return found
+    result = to.variable()
+    to.put(f"{result} = {to.condition(node.left)}")
+    with to.below(f"if {result}:" if node.operator == "and" else f"if not {result}:"):
+        to.put(f"{result} = {to.condition(node.right)}")
+    return result
 
 
 @gives(tree.Not)

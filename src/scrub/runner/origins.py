@@ -32,10 +32,10 @@ def asking_first(node: Expression, told: Told) -> Told:
     item = node.target.word
 
     def tell(failure: Failure, frame: Frame) -> Failure:
-        found = told(failure, frame)
+        result = told(failure, frame)
         if isinstance(failure, NoText):
-            found.what += f". To test text only: where {item}.holds is text and …"
-        return found
+            result.what += f". To test text only: where {item}.holds is text and …"
+        return result
 
     return tell
 

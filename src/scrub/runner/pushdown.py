@@ -68,8 +68,8 @@ def _set_in(nodes: object, means: Meanings) -> Iterator[int]:
         for each in vars(nodes).values():
             yield from _set_in(each, means)
     elif isinstance(nodes, list | tuple):
-        for each in nodes:
-            yield from _set_in(each, means)
+        for node in nodes:
+            yield from _set_in(node, means)
 
 
 class _Compiler:

@@ -134,6 +134,6 @@ def _texts(holder: Mapping[str, Any], word: str) -> tuple[str, ...]:
 
 def _checked(values: Sequence[Any]) -> tuple[str, ...]:
     """The values, which must be texts. Raises `TypeError`."""
-    if all(isinstance(each, str) for each in values):
+    if all(isinstance(value, str) for value in values):
         return tuple(values)
     raise TypeError

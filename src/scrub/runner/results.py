@@ -98,7 +98,7 @@ class RunResult:
     @property
     def exit_code(self) -> int:
         """0 when all went well, else the highest of its files' problems."""
-        codes = [each.problem.exit_code if each.problem else 1 for each in self.files if each.problem or each.unsent]
+        codes = [file.problem.exit_code if file.problem else 1 for file in self.files if file.problem or file.unsent]
         return max(codes, default=0)
 
     def __repr__(self) -> str:
@@ -111,7 +111,7 @@ class RunResult:
             "run": self.number,
             "title": self.title,
             "preview": self.preview,
-            "files": [each.as_dict() for each in self.files],
+            "files": [file.as_dict() for file in self.files],
         }
 
 
@@ -125,23 +125,23 @@ class Prepared(NamedTuple):
     @property
     def effects(self) -> list[Effect]:
         """What is to be done on the disk, for all files together."""
-        return [effect for each in self.files for effect in each.effects]
+        return [effect for file in self.files for effect in file.effects]
 
     @property
     def sends(self) -> Sequence[OutboundTask]:
         """What is to be sent when all is saved."""
-        return [each for file in self.files for each in file.sends]
+        return [task for file in self.files for task in file.sends]
 
     def record(self) -> dict[str, Any]:
         """What the history keeps of it."""
         files = [
             {
-                "file": each.address,
-                "changes": each.changes.kept(),
-                "made": each.made,
-                "headings": {place: dict(heads) for place, heads in each.headings.items()},
+                "file": file.address,
+                "changes": file.changes.kept(),
+                "made": file.made,
+                "headings": {place: dict(heads) for place, heads in file.headings.items()},
             }
-            for each in self.files
+            for file in self.files
         ]
         return {"files": files, "log": self.log, "said": self.said}
 

@@ -10,6 +10,7 @@ from datetime import datetime
 from functools import partial
 from typing import Any
 
+import scrub.runner.statements  # noqa: F401 - marks the functions for statements
 from scrub.language.program import Program
 from scrub.model.core.declare import Item, Reach
 from scrub.model.core.offers import lacks, missing
@@ -22,6 +23,7 @@ from scrub.model.core.values import ARITHMETIC
 from scrub.model.operations.mistaken import NOTED, REMEDIES
 from scrub.model.vocabulary import Vocabulary
 from scrub.runner.answers import answer_all
+from scrub.runner.blocks import compile_block
 from scrub.runner.compiling import Compiler, Run
 from scrub.runner.execution import BUDGET, Execution
 from scrub.runner.explain import explained, is_of, not_foreseen, told
@@ -30,7 +32,6 @@ from scrub.runner.opened import Opened, Opens
 from scrub.runner.options import RunOptions
 from scrub.runner.results import FAILED, NOT_TRIED, FileResult, Prepared, RunResult
 from scrub.runner.sending import Sender
-from scrub.runner.statements import compile_block
 from scrub.runner.step import Stopped, Watch
 from scrub.store.errors import InUse, StoreError
 from scrub.store.patch import Effect, claiming, forgetting, free_path, replacing
@@ -58,7 +59,7 @@ class _Group:
             for file, target in execution.made
             for effect in file.effects(target)
         ]
-        return fresh, [each for file, _ in execution.made for each in file.sends]
+        return fresh, [task for file, _ in execution.made for task in file.sends]
 
     def close(self) -> None:
         """Closes all: some systems replace no file that is open."""
@@ -134,7 +135,7 @@ class Runner:
         self.host.progress(len(every) or 1, len(every) or 1, "")
         if self.sender is not None:
             self.sender.close()
-        logged = any(each.log or each.said for each in result.files)
+        logged = any(file.log or file.said for file in result.files)
         if self.store is not None and (every or logged or result.number is not None):
             self._keep_record(result)
         return result
@@ -177,17 +178,17 @@ class Runner:
             except Refused as refused:
                 _failed(prepared.files, prepared.files[0], refused)
             except (StoreError, OSError, MemoryError) as error:
-                at = next((each for each in prepared.files if is_of(error, each.path)), prepared.files[0])
+                at = next((file for file in prepared.files if is_of(error, file.path)), prepared.files[0])
                 _failed(prepared.files, at, told(error, at.path))
         return prepared.files
 
     def prepare(self, paths: Sequence[str]) -> Prepared:
         """One execution in memory: nothing is written, and what comes of it can go to another process."""
-        found = [FileResult(path) for path in paths] or [FileResult("")]
+        results = [FileResult(path) for path in paths] or [FileResult("")]
         forget = forgetting()
         execution = Execution(self.host, self.reach, self.budget)
         execution.at, execution.opener, execution.taken = self.options.at, self.opener, self._taken
-        group = _Group(found, execution)
+        group = _Group(results, execution)
         try:
             self._do(group, bool(paths))
         except ScrubError as problem:
@@ -200,12 +201,12 @@ class Runner:
             group.failed(not_foreseen(error, group.at.path))
         finally:
             group.close()
-        if any(each.problem is not None for each in found):
+        if any(result.problem is not None for result in results):
             forget()
-        found[0].log, found[0].said = execution.log, execution.said
-        found[0].left = execution.remarks
-        found[0].notes += _unequal(execution)
-        return Prepared(found, execution.log, execution.said)
+        results[0].log, results[0].said = execution.log, execution.said
+        results[0].left = execution.remarks
+        results[0].notes += _unequal(execution)
+        return Prepared(results, execution.log, execution.said)
 
     def _do(self, group: _Group, on_files: bool) -> None:
         """Opens the files of a group, runs the program on them, and takes what comes of that."""
@@ -255,8 +256,8 @@ class Runner:
             result.number = self.store.begin(self._record(result))
         if prepared.effects:
             self.store.save(result.number, str(len(result.files) + 1), prepared.effects, prepared.record())
-            for each in prepared.files:
-                each.notes += [remark for effect in each.effects if effect.rows for remark in effect.rows.remarks]
+            for file in prepared.files:
+                file.notes += [remark for effect in file.effects if effect.rows for remark in effect.rows.remarks]
         if prepared.sends and self.sender is not None:
             try:
                 self.sender.send(result.number, prepared.sends, prepared.files[0])
@@ -299,11 +300,11 @@ class Runner:
 
     def _body(self, program: Program) -> Run:
         """The closure of a program, made once."""
-        found = self._bodies.get(id(program))
-        if found is None:
+        body = self._bodies.get(id(program))
+        if body is None:
             compiler = Compiler(program, self.vocabulary, flatten, self._watch)
-            found = self._bodies[id(program)] = compile_block(compiler, program.macro.body)
-        return found
+            body = self._bodies[id(program)] = compile_block(compiler, program.macro.body)
+        return body
 
     def _execute(self, execution: Execution, program: Program) -> None:
         body = self._body(program)
@@ -330,16 +331,16 @@ class Runner:
             "when": datetime.now().astimezone().isoformat(timespec="seconds"),
             "files": [
                 {
-                    "file": os.path.abspath(each.path) if each.path and "://" not in each.path else each.path,
-                    "state": each.state,
-                    "problem": str(each.problem or ""),
-                    "log": each.log,
-                    "said": each.said,
-                    "sent": each.sent,
-                    "unsent": each.unsent,
+                    "file": os.path.abspath(file.path) if file.path and "://" not in file.path else file.path,
+                    "state": file.state,
+                    "problem": str(file.problem or ""),
+                    "log": file.log,
+                    "said": file.said,
+                    "sent": file.sent,
+                    "unsent": file.unsent,
                 }
-                for each in result.files
-                if each.path or each.log or each.said
+                for file in result.files
+                if file.path or file.log or file.said
             ],
         }
 
@@ -387,9 +388,9 @@ def _failed(files: Sequence[FileResult], at: FileResult, problem: ScrubError) ->
     """Notes that an execution failed because of one file: nothing of any is saved."""
     at.problem = problem.with_traceback(None)  # whose frames hold all that was open: a thousand files may fail
     problem.__context__ = problem.__cause__ = None
-    for each in files:
-        each.state, each.changes, each.made = (FAILED if each is at else NOT_TRIED), Changes(), []
-        each.effects, each.sends = [], []
+    for file in files:
+        file.state, file.changes, file.made = (FAILED if file is at else NOT_TRIED), Changes(), []
+        file.effects, file.sends = [], []
 
 
 def _unequal(execution: Execution) -> Iterator[str]:
@@ -416,9 +417,9 @@ def save_opened(store: Store, file: Opened, title: str) -> int | None:
         if not effects:
             return None
         file.close()  # some systems replace no file that is open
-        found = FileResult(file.address)
-        found.changes, found.effects = file.changes, effects
+        result = FileResult(file.address)
+        result.changes, result.effects = file.changes, effects
         when = datetime.now().astimezone().isoformat(timespec="seconds")
         number = store.begin({"title": title, "macro": "", "when": when, "files": []})
-        store.save(number, "1", effects, Prepared([found], [], []).record())
+        store.save(number, "1", effects, Prepared([result], [], []).record())
         return number

@@ -26,7 +26,7 @@ class Sender:
         """Shows the person what is about to leave. Raises `Refused` where they do not want it; where nobody is there,
         when it is more than an unattended run sends.
         """
-        messages = [each for each in errands if isinstance(each, Outgoing)]
+        messages = [errand for errand in errands if isinstance(errand, Outgoing)]
         if not messages:
             return
         self._count += len(messages)
@@ -45,7 +45,9 @@ class Sender:
         """
         with self._outbox.busy(run):
             # All of them first: after a stop of the machine each is known, and what became of it.
-            noted = [ToNote(each.id, each.recipients, each.subject, each.data, each.done) for each in errands]
+            noted = [
+                ToNote(errand.id, errand.recipients, errand.subject, errand.data, errand.done) for errand in errands
+            ]
             self._send(run, list(zip(errands, self._outbox.note(run, noted), strict=True)), into)
 
     def _send(self, run: int, errands: Sequence[tuple[OutboundTask, int]], into: FileResult) -> None:

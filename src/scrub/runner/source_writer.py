@@ -124,9 +124,9 @@ class SourceWriter:
         """A variable with the value of an expression."""
         write = VALUES.get(type(node))
         if write is not None and node.place.line == self.compiler.line:  # else a failure names the other line
-            found = write(self, node)
-            if found is not None:
-                return found
+            result = write(self, node)
+            if result is not None:
+                return result
         return self.closure(self.compiler.evaluate(node))
 
     def condition(self, node: Expression) -> str:

@@ -1,34 +1,23 @@
-"""Statements to closures. Each gives None to go on, or a signal that its loop or macro understands."""
+"""Statements to closures; those of loops are in `loops`."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from decimal import Decimal
-
-import scrub.runner.expressions  # noqa: F401 - marks the functions for expressions
+import scrub.runner.expressions
+import scrub.runner.loops  # noqa: F401 - marks those for loops
 from scrub.language import tree
 from scrub.language.paths import is_own
 from scrub.language.program import Program
-from scrub.language.tree import Block
 from scrub.model.core.declare import Item
 from scrub.model.core.problem import BadCall, Failure, FileProblem, WrongPassword
-from scrub.model.core.progress import over
-from scrub.model.core.series import Opening
-from scrub.model.core.types import NUMBER
 from scrub.model.core.values import Secret, Value, shown, type_name
 from scrub.model.vocabulary import Action
 from scrub.runner.answers import typed
+from scrub.runner.blocks import FINISH, LEAVE, compile_block, compile_inside
 from scrub.runner.compiling import Compiler, Run, runs
 from scrub.runner.execution import Execution, Frame, not_allowed
 from scrub.runner.fitting import fitted
 from scrub.runner.growing import lengthened
-from scrub.runner.lookups import Absent, copied, deleted, fitted_arguments, pairs_of, records, visited
-from scrub.runner.pushdown import choosing
-from scrub.runner.sorting import sorting
-from scrub.runner.step import View
-
-#: Signals: 0 and up skips that many loops outwards; these two leave a loop and end the macro.
-LEAVE, FINISH = -1, -2
+from scrub.runner.lookups import copied, deleted, fitted_arguments, pairs_of
 
 
 def ensure_done(item: Item, action: Action, execution: Execution) -> None:
@@ -42,85 +31,6 @@ def ensure_done(item: Item, action: Action, execution: Execution) -> None:
 def no_item(found: Value) -> Failure:
     """The failure for what is after `in` and is not an item."""
     return Failure(f'"in" needs an item; this is {type_name(found)}')
-
-
-def _watched(on: Compiler, node: tree.Statement) -> Run:
-    """The closure of a statement; when somebody steps, it is shown before it runs."""
-    before, on.line = on.line, node.place.line
-    run = on.statement(node)
-    on.line = before
-    if on.watch is None:
-        return run
-    watch, depth, line, item = on.watch, on.depth, node.place.line, on.items[-1]
-    title, text = on.program.title, on.program.macro.lines[line - 1].strip()
-
-    def watched(frame: Frame) -> int | None:
-        watch.before(depth, title, lambda: View(title, line, text, *_seen(on, frame, item)))
-        return run(frame)
-
-    return watched
-
-
-def _seen(on: Compiler, frame: Frame, item: int) -> tuple[str, dict[str, str]]:
-    """The current item and the values that are set, as a person sees them; a secret stays one."""
-    values = {}
-    for name, slot in on.program.names.items():
-        if frame[slot] is not None:
-            held = frame[slot]
-            values[name] = (
-                "a secret" if isinstance(held, Secret) else "missing" if isinstance(held, Absent) else shown(held)
-            )
-    current = frame[item]
-    return (current.label if isinstance(current, Item) else ""), values
-
-
-def _inside(on: Compiler, slot: int, body: Block) -> Run:
-    """The closure of a block in which another item is the current one."""
-    on.items.append(slot)
-    try:
-        return compile_block(on, body)
-    finally:
-        on.items.pop()
-
-
-def compile_block(on: Compiler, body: Block) -> Run:
-    """The closure of a block. A failure inside gets the line it happened in."""
-    title = on.program.title
-    on.depth += 1
-    compiled = [(_watched(on, statement), statement.place.line) for statement in body]
-    on.depth -= 1
-    if len(compiled) == 1:
-        return _single(on, *compiled[0])
-
-    def run(frame: Frame) -> int | None:
-        line = 0
-        try:
-            for step, line in compiled:  # noqa: B007 - the line is for the failure below
-                signal = step(frame)
-                if signal is not None:
-                    return signal
-        except Failure as failure:
-            if failure.line is None:
-                failure.title, failure.line = title, line
-            raise
-        return None
-
-    return run
-
-
-def _single(on: Compiler, step: Run, line: int) -> Run:
-    """A block of one statement, as most are."""
-    title = on.program.title
-
-    def run(frame: Frame) -> int | None:
-        try:
-            return step(frame)
-        except Failure as failure:
-            if failure.line is None:
-                failure.title, failure.line = title, line
-            raise
-
-    return run
 
 
 @runs(tree.SetName)
@@ -255,132 +165,10 @@ def _if(on: Compiler, node: tree.If) -> Run:
     return run
 
 
-def _in_order(
-    on: Compiler, node: tree.Each, where: Callable[[Frame], bool] | None
-) -> Callable[[Frame, Sequence[Value]], Sequence[Value]] | None:
-    """What puts the items of a loop in the order that it asks for; None where it asks for none."""
-    orders = [(on.evaluate(order.by), order.descending) for order in node.orders]
-    return sorting(on.means[node].slot, where, orders) if orders else None
-
-
-@runs(tree.Each)
-def _each(on: Compiler, node: tree.Each) -> Run:
-    where = on.condition(node.where) if node.where is not None else None
-    outer = on.evaluate(node.inside) if node.inside is not None else None
-    means = on.means[node]
-    slot, base, counter = means.slot, means.base, means.counter
-    body = _inside(on, slot if means.items else on.items[-1], node.body)
-    warm, test_warm = on.warming(body, node.body), on.warming(where, node.where, True)
-    cost, in_cells = _cost(node.body), node.word in ("cell", "record", "row", "column", "cells")
-    goes_through = _visited(on, node)
-    by_items = means.items and (not means.headings or on.deletes)
-    label = _label if means.items else None
-    in_order = _in_order(on, node, where)
-    sifted = node.where if means.items and in_order is None else None
-    choose = choosing(sifted, where, on.means, slot, node.body)
-    attempts = in_order is None and any(isinstance(each, tree.Attempt) for each in node.body)
-
-    def run(frame: Frame) -> int | None:
-        execution: Execution = frame[0]
-        candidates, test = choose(frame, goes_through(outer(frame) if outer else frame[base]))
-        turns, body, is_plain = 0, warm(), test is where
-        if attempts and isinstance(candidates, Opening):
-            candidates = candidates.but_for_broken(execution.remark)
-        for value in over(in_order(frame, candidates) if in_order else candidates, label):
-            if by_items and value.removed:
-                continue
-            execution.steps -= cost
-            if execution.steps < execution.look_at:
-                execution.spend(0)
-                body, test = warm(), test_warm() if is_plain else test
-            frame[slot] = value
-            try:
-                if test is not None and not test(frame):
-                    continue
-                if counter >= 0:
-                    turns += 1
-                    frame[counter] = Decimal(turns)
-                signal = body(frame)
-            except Failure as failure:
-                raise (failure.at(value.label) if in_cells else failure) from None
-            if signal == LEAVE:
-                break
-            if signal:
-                return signal - 1 if signal > 0 else signal
-        return None
-
-    return run
-
-
-def _visited(on: Compiler, node: tree.Each) -> Callable[[Value], Sequence[Value]]:
-    """What a loop goes through: fixed when it starts."""
-    means = on.means[node]
-    path, headings = means.path, tuple(sorted(means.headings))
-    if headings:
-        return lambda found: records(found, path, headings)
-    if means.items:
-        return lambda found: visited(found, path)
-
-    def values(found: Value) -> list[Value]:
-        if not isinstance(found, list):
-            raise Failure(f'"each … in" needs a list; this is {type_name(found)}')
-        return list(found)
-
-    return values
-
-
-@runs(tree.Times)
-def _times(on: Compiler, node: tree.Times) -> Run:
-    times, closure = on.evaluate(node.times), compile_block(on, node.body)
-    cost, slot = _cost(node.body), on.means[node].slot
-    warm = on.warming(closure, node.body)
-
-    def run(frame: Frame) -> int | None:
-        execution, body = frame[0], warm()
-        count = fitted(times(frame), NUMBER, "how often to repeat", None, True) or 0
-        for turn in range(1, count + 1):
-            execution.steps -= cost
-            if execution.steps < execution.look_at:
-                execution.spend(0)
-                body = warm()
-            if slot >= 0:
-                frame[slot] = Decimal(turn)
-            signal = body(frame)
-            if signal:
-                if signal == LEAVE:
-                    break
-                return signal - 1 if signal > 0 else signal
-        return None
-
-    return run
-
-
-@runs(tree.While)
-def _while(on: Compiler, node: tree.While) -> Run:
-    condition, closure, cost = on.condition(node.condition), compile_block(on, node.body), _cost(node.body)
-    warm = on.warming(closure, node.body)
-
-    def run(frame: Frame) -> int | None:
-        execution, body = frame[0], warm()
-        while condition(frame):
-            execution.steps -= cost
-            if execution.steps < execution.look_at:
-                execution.spend(0)
-                body = warm()
-            signal = body(frame)
-            if signal:
-                if signal == LEAVE:
-                    break
-                return signal - 1 if signal > 0 else signal
-        return None
-
-    return run
-
-
 @runs(tree.In)
 def _in(on: Compiler, node: tree.In) -> Run:
     slot = on.means[node].slot
-    item, body = on.evaluate(node.item), _inside(on, slot, node.body)
+    item, body = on.evaluate(node.item), compile_inside(on, slot, node.body)
 
     def run(frame: Frame) -> int | None:
         found = item(frame)
@@ -466,7 +254,7 @@ def _say(on: Compiler, node: tree.Say) -> Run:
 @runs(tree.RunMacro)
 def _runmacro(on: Compiler, node: tree.RunMacro) -> Run:
     inner: Program = on.means[node].program
-    data = [each.name or "" for each in node.arguments if not is_own(each.value, on.own_names)]
+    data = [argument.name or "" for argument in node.arguments if not is_own(argument.value, on.own_names)]
     compiler = Compiler(inner, on.vocabulary, on.flatten, on.watch, data, is_inner=True)
     compiler.depth = on.depth
     body = compile_block(compiler, inner.macro.body)
@@ -495,13 +283,3 @@ def _runmacro(on: Compiler, node: tree.RunMacro) -> Run:
         body(own)
 
     return run
-
-
-def _label(item: Item) -> str:
-    """How the work on an item is called while it goes on."""
-    return item.label
-
-
-def _cost(body: Block) -> int:
-    """How many statements a turn of a loop runs at the most, inner loops counted by themselves."""
-    return 1 + len(body)

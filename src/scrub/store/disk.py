@@ -63,13 +63,13 @@ class Dress(NamedTuple):
 
 def _attributes_of(path: str) -> list[tuple[str, bytes]]:
     """The extended attributes of a file; none where the file system has none."""
-    found = []
+    attributes = []
     if sys.platform == "linux":
         with contextlib.suppress(OSError):
             for name in os.listxattr(path):
                 with contextlib.suppress(OSError):
-                    found.append((name, os.getxattr(path, name)))
-    return found
+                    attributes.append((name, os.getxattr(path, name)))
+    return attributes
 
 
 def private_folder(path: str) -> None:

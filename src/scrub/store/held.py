@@ -25,15 +25,15 @@ class Held(NamedTuple):
 
 def held_in(disk: Disk, runs: str) -> dict[int, Held]:
     """What takes each run back, of the runs in this folder for which anything is held."""
-    found: dict[int, Held] = {}
+    result: dict[int, Held] = {}
     for name in disk.names(runs):
         entries = disk.entries(os.path.join(runs, name)) if name.isdecimal() else {}
-        kept = {each: stat for each, stat in entries.items() if each.endswith((".undo", ".redo"))}
+        kept = {entry: stat for entry, stat in entries.items() if entry.endswith((".undo", ".redo"))}
         if kept:
             size = sum(stat.st_size for stat in kept.values())
             newest = max(stat.st_mtime for stat in kept.values())
-            found[int(name)] = Held(size, newest, PINNED in entries, tuple(kept))
-    return found
+            result[int(name)] = Held(size, newest, PINNED in entries, tuple(kept))
+    return result
 
 
 def forget_in(disk: Disk, runs: str, days: int, size: int) -> int:
@@ -49,8 +49,8 @@ def forget_in(disk: Disk, runs: str, days: int, size: int) -> int:
         is_old = held[number].newest < oldest and used[number] >= min(days, _DAYS_OF_USE)
         if held[number].pinned or not (is_old or total > size):
             continue
-        for each in held[number].names:
-            disk.remove(os.path.join(runs, str(number), each))
+        for name in held[number].names:
+            disk.remove(os.path.join(runs, str(number), name))
         total -= held[number].size
         forgotten += 1
     return forgotten
@@ -58,9 +58,9 @@ def forget_in(disk: Disk, runs: str, days: int, size: int) -> int:
 
 def _used_since(held: dict[int, Held]) -> dict[int, int]:
     """For each run, on how many days there were later ones."""
-    found: dict[int, int] = {}
+    result: dict[int, int] = {}
     days: set[int] = set()
     for number in sorted(held, reverse=True):
-        found[number] = len(days)
+        result[number] = len(days)
         days.add(int(held[number].newest // 86_400))
-    return found
+    return result

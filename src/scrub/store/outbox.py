@@ -77,19 +77,19 @@ class Outbox:
         self._disk.make_folder(self._folder)
         stems = [name.partition(".")[0] for name in self._disk.names(self._folder)]
         number = max((int(stem) for stem in stems if stem.isdecimal()), default=0)
-        found = []
-        for each in errands:
+        result = []
+        for errand in errands:
             number += 1
             while not self._disk.claim_file(self._path(number, "eml"), b""):
                 number += 1
-            found.append(number)
-            self._disk.write(self._path(number, "eml"), [each.data])
+            result.append(number)
+            self._disk.write(self._path(number, "eml"), [errand.data])
             self._write({
-                "number": number, "run": run, "state": WAITING, "why": "", "id": each.id,
-                "recipients": list(each.recipients), "subject": each.subject, "done": each.done,
-                "kept": bool(each.data),
+                "number": number, "run": run, "state": WAITING, "why": "", "id": errand.id,
+                "recipients": list(errand.recipients), "subject": errand.subject, "done": errand.done,
+                "kept": bool(errand.data),
             })  # fmt: skip
-        return found
+        return result
 
     def begin(self, number: int) -> None:
         """Notes that an errand is now done: from here on, a stop of the machine leaves open whether it was."""
@@ -123,26 +123,26 @@ class Outbox:
         """
         told = []
         alive: dict[int, bool] = {}
-        for each in reversed(self._notes(".eml")):  # the bytes of one that was done are gone
-            if each.state not in _OPEN:
+        for note in reversed(self._notes(".eml")):  # the bytes of one that was done are gone
+            if note.state not in _OPEN:
                 continue
-            if each.run not in alive:
-                alive[each.run] = self._disk.exists(self._lock(each.run)) and self._disk.is_locked(self._lock(each.run))
-            if alive[each.run]:
+            if note.run not in alive:
+                alive[note.run] = self._disk.exists(self._lock(note.run)) and self._disk.is_locked(self._lock(note.run))
+            if alive[note.run]:
                 continue
-            kept = f". Message: {each.path}" if each.path else ""
-            what = f'The message "{each.subject}" to {", ".join(each.recipients)}' if each.recipients else each.subject
-            if each.state == WAITING:
-                self.settle(each.number, NOT_DONE, "the run was interrupted before")
-                told.append(f"{what}: not {each.done}; the run was interrupted before{kept}")
-            elif each.state == UNDER_WAY:
-                self.settle(each.number, UNKNOWN, "the run was interrupted at this step")
+            kept = f". Message: {note.path}" if note.path else ""
+            what = f'The message "{note.subject}" to {", ".join(note.recipients)}' if note.recipients else note.subject
+            if note.state == WAITING:
+                self.settle(note.number, NOT_DONE, "the run was interrupted before")
+                told.append(f"{what}: not {note.done}; the run was interrupted before{kept}")
+            elif note.state == UNDER_WAY:
+                self.settle(note.number, UNKNOWN, "the run was interrupted at this step")
                 told.append(
-                    f"{what}: may have been {each.done} when the run was interrupted. Scrub does not repeat it. "
+                    f"{what}: may have been {note.done} when the run was interrupted. Scrub does not repeat it. "
                     f"Check your mailbox{kept}"
                 )
             else:
-                self.settle_back(each.number, PERHAPS_TAKEN_BACK)
+                self.settle_back(note.number, PERHAPS_TAKEN_BACK)
                 told.append(f"{what}: may have been undone when `scrub undo` was interrupted. Check your mailbox")
         for run in (run for run, lives in alive.items() if not lives):
             self._disk.remove(self._lock(run))
@@ -180,7 +180,7 @@ class Outbox:
 
     def to_take_back(self, run: int) -> list[Note]:
         """What a run did on servers that can be undone, the last first."""
-        return [each for each in self.notes() if each.run == run and each.can_be_undone]
+        return [note for note in self.notes() if note.run == run and note.can_be_undone]
 
     def path(self, number: int) -> str:
         """Where the bytes of a message are that was not, or perhaps not, sent."""
@@ -193,8 +193,8 @@ class Outbox:
         return os.path.join(self._folder, f"{number}.{ending}")
 
     def _read(self, number: int) -> dict[str, Any]:
-        found: dict[str, Any] = json.loads(self._disk.read(self._path(number, "json")))
-        return found
+        result: dict[str, Any] = json.loads(self._disk.read(self._path(number, "json")))
+        return result
 
     def _write(self, data: dict[str, Any]) -> None:
         path = self._path(data["number"], "json")

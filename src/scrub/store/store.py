@@ -38,7 +38,7 @@ class StoredCommit(NamedTuple):
 
 
 class KeptRun(NamedTuple):
-    """One run as it is kept."""
+    """What the history says of one run."""
 
     number: int
     record: dict[str, Any]
@@ -206,12 +206,12 @@ class Store:
 
     def taken_back_last(self) -> KeptRun | None:
         """The run that was undone last; None for none."""
-        found = [run for run in self.runs() if any(commit.state == UNDONE for commit in run.commits)]
-        return max(found, key=self._turned_at, default=None)
+        runs = [run for run in self.runs() if any(commit.state == UNDONE for commit in run.commits)]
+        return max(runs, key=self._turned_at, default=None)
 
     def _turned_at(self, run: KeptRun) -> int:
         """When the commits of a run were made or undone last, in nanoseconds."""
-        return max((os.stat(self._file(run.number, each.name)).st_mtime_ns for each in run.commits), default=0)
+        return max((os.stat(self._file(run.number, commit.name)).st_mtime_ns for commit in run.commits), default=0)
 
     def _turn(self, number: int | None, state: str, copy: bool, watch: Watch | None = None) -> Restored:
         with self._locked():

@@ -42,7 +42,7 @@ class DatabaseFile(OpenedItem, Database):
 
     @property
     def name(self) -> str:
-        """Its name."""
+        """The last part of its path or address."""
         return os.path.basename(self.shown.rstrip("/"))
 
     @property
@@ -67,9 +67,9 @@ class DatabaseFile(OpenedItem, Database):
         return [table.rows for table in self.tables() if isinstance(table.rows, DatabaseRows)]
 
     def tables(self) -> Iterator[Table]:
-        """Its tables."""
+        """Made once, so that everybody asks the same ones."""
         if self._tables is None:
-            self._tables = [Table(DatabaseRows(self, self._engine, each)) for each in self._engine.layouts()]
+            self._tables = [Table(DatabaseRows(self, self._engine, layout)) for layout in self._engine.layouts()]
         return iter(self._tables)
 
     def count_of(self, table: Table) -> int:
@@ -96,9 +96,9 @@ class DatabaseFile(OpenedItem, Database):
     def groups(self) -> list[Group]:
         """What is to become of which rows: those that come, those that stay, those that go."""
         drafts = [(rows, rows.draft) for rows in _parents_first(self._rows()) if rows.draft]
-        fresh = [each for rows, draft in drafts for each in _added(rows, draft)]
-        kept = [each for rows, draft in drafts for each in _changed(rows, draft)]
-        gone = [each for rows, draft in reversed(drafts) for each in _deleted(rows, draft)]
+        fresh = [group for rows, draft in drafts for group in _added(rows, draft)]
+        kept = [group for rows, draft in drafts for group in _changed(rows, draft)]
+        gone = [group for rows, draft in reversed(drafts) for group in _deleted(rows, draft)]
         return [*fresh, *kept, *gone]
 
     def effects(self, into: str | None = None) -> list[Effect]:
@@ -145,12 +145,12 @@ class SqliteFile(DatabaseFile):
 
     def effects(self, into: str | None = None) -> list[Effect]:
         """What saving it comes to. A copy is one whole file, whatever was beside the database."""
-        found = [] if into is not None else super().effects()
+        result = [] if into is not None else super().effects()
         targets = [*self._copies, *([into] if into is not None else [])]
         if targets:
             data = whole(self._copied())
-            found = [*(Effect(path, data, None) for path in targets), *found]
-        return found
+            result = [*(Effect(path, data, None) for path in targets), *result]
+        return result
 
     def _copied(self) -> bytes:
         """A copy with the changes in it."""
@@ -161,7 +161,7 @@ class SqliteFile(DatabaseFile):
                 return data
             copy = SqliteEngine.in_memory(data, self.address)
             try:
-                layouts = {each.name: each for each in copy.layouts()}
+                layouts = {layout.name: layout for layout in copy.layouts()}
                 TableChanges(self.address, groups, self._connect).write(copy, layouts)
                 copy.commit()
                 made = copy.bytes_now()
@@ -188,8 +188,8 @@ def _parents_first(every: Sequence[DatabaseRows]) -> list[DatabaseRows]:
         while waiting:
             at = waiting[-1]
             under.add(at.name)
-            parents = [by_name[each.lower()] for each in at.layout.parents if each.lower() in by_name]
-            missing = [each for each in parents if each.name not in found and each.name not in under]
+            parents = [by_name[parent.lower()] for parent in at.layout.parents if parent.lower() in by_name]
+            missing = [parent for parent in parents if parent.name not in found and parent.name not in under]
             if missing:
                 waiting += missing
             else:

@@ -80,7 +80,7 @@ class TableChanges:
 
     def _layouts(self, engine: Engine) -> dict[str, Layout]:
         try:
-            return {each.name: each for each in engine.layouts()}
+            return {layout.name: layout for layout in engine.layouts()}
         except FileProblem as problem:
             raise StoreError(self.address, problem.what) from None
 
@@ -203,13 +203,13 @@ class TableChanges:
         )
 
     def _inserted(self, engine: Engine, layout: Layout, group: Group) -> Group:
-        columns = tuple(each.name for each in layout.columns)
+        columns = tuple(column.name for column in layout.columns)
         there = [row.key for row in group.rows if row.key is not None]
         for key in engine.now(layout, there, ()):
             raise self._moved(group, key, "was added")
         keys = []
-        own = {each.name for each in layout.columns if each.own}
-        reckoned = {each.name for each in layout.columns if each.own and not each.numbered}
+        own = {column.name for column in layout.columns if column.own}
+        reckoned = {column.name for column in layout.columns if column.own and not column.numbered}
         for row in group.rows:
             left = own if row.key is None else reckoned  # a row that comes back has the number that it had
             given = zip(group.columns, row.new or (), strict=True)
@@ -245,10 +245,10 @@ class TableChanges:
 
     def back(self) -> TableChanges:
         """Those that take these back."""
-        groups = [Group(each.table, each.columns, _Backward(each.rows)) for each in reversed(self.groups)]
-        found = TableChanges(self.address, groups, self._connect)
-        found._is_undo, found._mark = True, self._mark
-        return found
+        groups = [Group(group.table, group.columns, _Backward(group.rows)) for group in reversed(self.groups)]
+        changes = TableChanges(self.address, groups, self._connect)
+        changes._is_undo, changes._mark = True, self._mark
+        return changes
 
     def look(self) -> Look:
         """What the rows tell of them, each row separately."""
@@ -294,9 +294,9 @@ class TableChanges:
             rows = [row for row, state in zip(group.rows, states, strict=True) if state == (_NEW if made else _OLD)]
             if rows:
                 groups.append(Group(group.table, group.columns, rows))
-        found = TableChanges(self.address, groups, self._connect)
-        found._is_undo, found._mark = self._is_undo, self._mark
-        return found if groups else None
+        changes = TableChanges(self.address, groups, self._connect)
+        changes._is_undo, changes._mark = self._is_undo, self._mark
+        return changes if groups else None
 
     # -- kept
 
@@ -384,7 +384,7 @@ def _may_not_come_back(layout: Layout, group: Group) -> bool:
         return True
     plain = (Sort.TEXT, Sort.WHOLE, Sort.NUMBER, Sort.YES_NO, Sort.DATE, Sort.ANY)
     return group.rows[0].new is None and any(
-        each.sort not in plain or each.loose or each.own for each in layout.columns
+        column.sort not in plain or column.loose or column.own for column in layout.columns
     )
 
 

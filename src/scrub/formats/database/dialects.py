@@ -49,7 +49,7 @@ class SqliteDialect(_Binding):
         return named(column.name)
 
     def is_text(self, column: Column) -> str:
-        """Whether a text is there."""
+        """SQL: whether a column contains a text."""
         return f"typeof({named(column.name)}) = 'text'"
 
     def is_number(self, column: Column) -> str:
@@ -59,7 +59,7 @@ class SqliteDialect(_Binding):
         return both(found, f"{name} NOT IN (0, 1)") if column.sort is Sort.YES_NO else found
 
     def is_yes_no(self, column: Column) -> str:
-        """Whether yes or no is there."""
+        """SQL: whether a column contains yes or no."""
         name = named(column.name)
         return f"(typeof({name}) = 'integer' AND {name} IN (0, 1))" if column.sort is Sort.YES_NO else NO
 

@@ -14,17 +14,17 @@ from scrub.formats.database.sqlite import SqliteEngine
 def open_sqlite(path: str) -> SqliteFile:
     """Opens one in a file. Raises `FileProblem`."""
     with told_of(path):
-        found = SqliteFile(path)
-    found.tables()  # says what is damaged
-    return found
+        sqlite_file = SqliteFile(path)
+    sqlite_file.tables()  # says what is damaged
+    return sqlite_file
 
 
 def open_server(address: str) -> DatabaseFile:
     """Opens one on a server. Raises `FileProblem`."""
     connect = partial(ServerEngine, place_of(address))
-    found = DatabaseFile(address, address, connect(), connect)
-    found.tables()  # says who does not answer
-    return found
+    database_file = DatabaseFile(address, address, connect(), connect)
+    database_file.tables()  # says who does not answer
+    return database_file
 
 
 def kept_changes(address: str, kept: bytes) -> TableChanges:

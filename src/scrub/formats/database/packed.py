@@ -17,12 +17,12 @@ def packed(values: Sequence[Any] | None) -> Any:
     """The values of a row as JSON contains them. Raises `StoreError` for one of a type that is not known here."""
     if values is None or _SIMPLE.issuperset(map(type, values)):
         return values  # as JSON writes it on its own
-    return [_plain(each) for each in values]
+    return [_plain(value) for value in values]
 
 
 def unpacked(values: Any) -> tuple[Any, ...] | None:
     """The values of a row, as they were packed. Raises `ValueError` or `TypeError` for what is damaged."""
-    return None if values is None else tuple(_whole(each) for each in values)
+    return None if values is None else tuple(_whole(value) for value in values)
 
 
 def _plain(value: Any) -> Any:

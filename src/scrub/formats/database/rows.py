@@ -122,12 +122,12 @@ class DatabaseRows(Rows):
     def reader(self, key: str) -> Reader:
         """What gives the values under a heading; from now on the column is read along."""
         key = self.key(key)
-        found = self._readers.get(key)
-        if found is None:
+        result = self._readers.get(key)
+        if result is None:
             column = self._columns[key]
             self._wanted.setdefault(column.name, len(self._wanted))
-            found = self._readers[key] = self._reader(column)
-        return found
+            result = self._readers[key] = self._reader(column)
+        return result
 
     def _reader(self, column: Column) -> Reader:
         name, read, raw = column.name, self._reads[column.name], self._raw
@@ -168,10 +168,10 @@ class DatabaseRows(Rows):
 
     def _read_again(self, row: StoredRow, names: Sequence[str]) -> tuple[Any, ...]:
         """Columns of a row that was read before. Raises `Failure` where its key leads nowhere: a damaged index."""
-        found = self._engine.row(self.layout, row.key, names) if self.layout.key else None
-        if found is None:
+        result = self._engine.row(self.layout, row.key, names) if self.layout.key else None
+        if result is None:
             raise Failure(f"{self.row_label(row)} cannot be found by its key; the database is damaged")
-        return found
+        return result
 
     def _load(self, row: StoredRow) -> None:
         """Reads all columns of a row at once."""
@@ -190,7 +190,7 @@ class DatabaseRows(Rows):
         """
         fresh, width, gone = list(self.draft.added), len(self.layout.key), self.draft.gone
         watch = _Watch(
-            frozenset() if predicate is None else {self._columns[each].name for each in headings_of(predicate)}
+            frozenset() if predicate is None else {self._columns[heading].name for heading in headings_of(predicate)}
         )
         self._watches.append(watch)
         where = None if predicate is None else Where(predicate, self._columns)
@@ -349,7 +349,7 @@ class DatabaseRows(Rows):
             return
         draft, key = self.draft, row.key
         self._load(row)
-        values = [resolve(self.reader(each)(row)) for each in self.headings]
+        values = [resolve(self.reader(heading)(row)) for heading in self.headings]
         said = " | ".join("…" if isinstance(value, CellError) else shown(value) for value in values)
         had = draft.added.pop(key, None)
         former = draft.changed.pop(key, None)

@@ -276,7 +276,7 @@ class ServerEngine:
             return
         while True:
             values = {f"k{at}": each for at, each in enumerate(after)}
-            behind = f"({key}) > ({', '.join(f'%({each})s' for each in values)})" if after else YES
+            behind = f"({key}) > ({', '.join(f'%({value})s' for value in values)})" if after else YES
             sql = f"SELECT {wanted} FROM {table} WHERE {both(behind, found.sent)} ORDER BY {key} LIMIT {_PAGE}"
             page = self._rows(sql, {**dialect.values, **values})
             yield from page
@@ -307,14 +307,14 @@ class ServerEngine:
 
     def now(self, layout: Layout, keys: Sequence[Key], columns: Sequence[str]) -> dict[Key, tuple[Any, ...]]:
         """Rows as they are, held until the end where something is written."""
-        found: dict[Key, tuple[Any, ...]] = {}
+        result: dict[Key, tuple[Any, ...]] = {}
         table, width = self._table(layout), len(layout.key)
         wanted, held = self._names([*layout.key, *columns]), " FOR UPDATE" if self._writing else ""
         for some in batches(keys, _BATCH):
             sql = f"SELECT {wanted} FROM {table} WHERE {self._among(layout, len(some))}{held}"
             for row in self._rows(sql, [each for key in some for each in key]):
-                found[row[:width]] = row[width:]
-        return found
+                result[row[:width]] = row[width:]
+        return result
 
     def _among(self, layout: Layout, count: int) -> str:
         if len(layout.key) == 1:
@@ -330,7 +330,7 @@ class ServerEngine:
             if self.place.is_postgres and len(rows) > 20 and self._may_stream:
                 self._update_at_once(layout, columns, rows)
                 return
-            puts = ", ".join(f"{self._quote(each)} = %s" for each in columns)
+            puts = ", ".join(f"{self._quote(column)} = %s" for column in columns)
             where = " AND ".join(f"{self._quote(each)} = %s" for each in layout.key)
             sql = f"UPDATE {table} SET {puts} WHERE {where}"
             self._link.exec_driver_sql(sql, [(*values, *key) for key, values in rows])
@@ -353,7 +353,7 @@ class ServerEngine:
         with link.connection.cursor() as cursor, cursor.copy(f"COPY {given} ({names}) FROM STDIN") as stream:
             for key, values in rows:
                 stream.write_row((*key, *values))
-        puts = ", ".join(f"{self._quote(each)} = {given}.{self._quote(each)}" for each in columns)
+        puts = ", ".join(f"{self._quote(column)} = {given}.{self._quote(column)}" for column in columns)
         where = " AND ".join(f"{table}.{self._quote(each)} = {given}.{self._quote(each)}" for each in layout.key)
         link.exec_driver_sql(f"UPDATE {table} SET {puts} FROM {given} WHERE {where}")
         link.exec_driver_sql(f"DROP TABLE {given}")
@@ -361,7 +361,7 @@ class ServerEngine:
     def insert(self, layout: Layout, values: dict[str, Any]) -> Key:
         """Adds a row, and gives its key."""
         table, given = self._table(layout), tuple(values.values())
-        numbered = any(each.numbered and each.name in values for each in layout.columns)
+        numbered = any(column.numbered and column.name in values for column in layout.columns)
         told = " OVERRIDING SYSTEM VALUE" if numbered else ""
         what = f"({self._names(list(values))}){told} VALUES {_places(len(values))}"
         if not values:

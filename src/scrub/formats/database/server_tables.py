@@ -39,10 +39,10 @@ def layouts_of(link: Any, postgres: bool) -> list[Layout]:
         if table not in views:
             key = tuple((keys.get((schema, table)) or {}).get("constrained_columns") or ())
         parts = [each["type"] for each in found if each["name"] in key]
-        vague = next((each for each in parts if isinstance(each, inexact) or _kind(each) == "BIT"), None)
+        vague = next((part for part in parts if isinstance(part, inexact) or _kind(part) == "BIT"), None)
         if vague is not None:  # what is read of it is not what it is compared with
             key, what = (), what or f"has a key of the type {vague}, by which records cannot be found exactly"
-        ordered = all(_kind(each) in _ORDERED for each in parts)
+        ordered = all(_kind(part) in _ORDERED for part in parts)
         layout = Layout(table, tuple(map(_column, found)), key, what, kept.get(table, ""), triggers.get(table, ()))
         made.append(layout._replace(parents=parents.get(table, ()), ruled=table in ruled, ordered=ordered))
     return made
@@ -50,13 +50,13 @@ def layouts_of(link: Any, postgres: bool) -> list[Layout]:
 
 def _triggers(link: Any, postgres: bool) -> dict[str, tuple[str, ...]]:
     schema = "current_schema()" if postgres else "database()"
-    found: dict[str, tuple[str, ...]] = {}
+    triggers: dict[str, tuple[str, ...]] = {}
     for table, name in link.exec_driver_sql(
         "SELECT DISTINCT event_object_table, trigger_name FROM information_schema.triggers "
         f"WHERE event_object_schema = {schema} ORDER BY 1, 2"
     ):
-        found[table] = (*found.get(table, ()), name)
-    return found
+        triggers[table] = (*triggers.get(table, ()), name)
+    return triggers
 
 
 def _ruled(link: Any, postgres: bool) -> set[str]:

@@ -218,15 +218,15 @@ class SqliteEngine:
     @classmethod
     def in_memory(cls, data: bytes, path: str) -> SqliteEngine:
         """A copy of one that is held in memory, to be written into."""
-        found = cls.__new__(cls)
-        found._begin_at(path, path)
+        engine = cls.__new__(cls)
+        engine._begin_at(path, path)
         link = sqlite3.connect(":memory:", isolation_level=None)
-        with found._told():
+        with engine._told():
             # As one without a log beside it (1.3.3 of its format).
             link.deserialize(data[:18] + b"\1\1" + data[20:])
-            found._prepare(link)
-        found._write_to(link)
-        return found
+            engine._prepare(link)
+        engine._write_to(link)
+        return engine
 
     def bytes_now(self) -> bytes:
         """All of it, as one file."""
@@ -235,7 +235,7 @@ class SqliteEngine:
 
     def now(self, layout: Layout, keys: Sequence[Key], columns: Sequence[str]) -> dict[Key, tuple[Any, ...]]:
         """Rows as they are."""
-        found: dict[Key, tuple[Any, ...]] = {}
+        result: dict[Key, tuple[Any, ...]] = {}
         width = len(layout.key)
         wanted = ", ".join(map(named, (*layout.key, *columns)))
         left = ", ".join(map(named, layout.key))
@@ -247,12 +247,12 @@ class SqliteEngine:
                     where = f"({left}) IN (VALUES {', '.join([_places(width)] * len(some))})"
                 values = [each for key in some for each in key]
                 for row in self._connection.execute(f"SELECT {wanted} FROM {named(layout.name)} WHERE {where}", values):
-                    found[row[:width]] = row[width:]
-        return found
+                    result[row[:width]] = row[width:]
+        return result
 
     def update(self, layout: Layout, columns: Sequence[str], rows: Sequence[tuple[Key, Sequence[Any]]]) -> None:
         """Gives rows other values in some columns."""
-        puts = ", ".join(f"{named(each)} = ?" for each in columns)
+        puts = ", ".join(f"{named(column)} = ?" for column in columns)
         where = " AND ".join(f"{named(each)} = ?" for each in layout.key)
         with self._told():
             self._connection.executemany(
@@ -269,12 +269,12 @@ class SqliteEngine:
             if all(each in values and values[each] is not None for each in layout.key):
                 return tuple(values[each] for each in layout.key)
             key = ", ".join(map(named, layout.key))
-            found: Key | None = link.execute(
+            result: Key | None = link.execute(
                 f"SELECT {key} FROM {named(layout.name)} WHERE rowid = ?", (number,)
             ).fetchone()
-        if found is None:
+        if result is None:
             raise StoreError(self.path, "the database is damaged: a record that was just added is missing")
-        return found
+        return result
 
     def delete(self, layout: Layout, keys: Sequence[Key]) -> None:
         """Takes rows out."""
@@ -303,10 +303,10 @@ class SqliteEngine:
         if number is None:
             return None
         names = ", ".join(map(named, layout.key))
-        found: Key | None = self._connection.execute(
+        result: Key | None = self._connection.execute(
             f"SELECT {names} FROM {named(layout.name)} WHERE rowid = ?", (number,)
         ).fetchone()
-        return found
+        return result
 
     def let_go(self) -> None:
         """Undoes what was written since `hold`."""

@@ -89,8 +89,8 @@ def _moment(text: str, sort: Sort) -> Value:
             return _span(time.fromisoformat(text)) if _TIME.fullmatch(text) else text
         if _DATE.fullmatch(text):
             return date.fromisoformat(text)
-        found = _MOMENT.fullmatch(text)
-        return datetime.fromisoformat(f"{found[1]} {found[2]}") if found else text
+        match = _MOMENT.fullmatch(text)
+        return datetime.fromisoformat(f"{match[1]} {match[2]}") if match else text
     except ValueError:
         return text
 
@@ -140,17 +140,17 @@ def fitted(column: Column, value: Value) -> Any:
             raise Failure("this column cannot be empty")
         return None
     fit = _FITTING.get(column.sort)
-    found = None if fit is None else fit(column, value)
-    if found is None:
+    result = None if fit is None else fit(column, value)
+    if result is None:
         raise Failure(f"this column takes {column.sort.value}, not {type_name(value)}{_said(value)}")
-    if type(found) is str:
-        if column.letters is not None and len(found) > column.letters:
+    if type(result) is str:
+        if column.letters is not None and len(result) > column.letters:
             raise Failure(
-                f"this column takes up to {column.letters:,} characters; the text has {len(found):,}{_said(value)}"
+                f"this column takes up to {column.letters:,} characters; the text has {len(result):,}{_said(value)}"
             )
-        if "\0" in found or (not found.isascii() and any(0xD800 <= ord(letter) < 0xE000 for letter in found)):
+        if "\0" in result or (not result.isascii() and any(0xD800 <= ord(letter) < 0xE000 for letter in result)):
             raise Failure("the text contains a NUL character, which a database cannot store")
-    return found
+    return result
 
 
 def _said(value: Value) -> str:

@@ -59,13 +59,13 @@ class Dialect(Protocol):
         """The place of a value."""
 
     def is_text(self, column: Column) -> str:
-        """Whether a text is there."""
+        """SQL: whether a column contains a text."""
 
     def is_number(self, column: Column) -> str:
         """Whether a number is there, and one that is finite."""
 
     def is_yes_no(self, column: Column) -> str:
-        """Whether yes or no is there."""
+        """SQL: whether a column contains yes or no."""
 
     def is_day(self, column: Column) -> str:
         """Whether a day without a time is there."""
@@ -122,13 +122,13 @@ def neither(part: str) -> str:
 def predicates(predicate: Predicate, columns: Mapping[str, Column], dialect: Dialect) -> Predicates:
     """The predicates of a condition; `columns` go by their headings."""
     if isinstance(predicate, Opposite):
-        found = predicates(predicate.part, columns, dialect)
-        return Predicates(found.false, found.true, found.fails, found.surely_not, found.sure)
+        result = predicates(predicate.part, columns, dialect)
+        return Predicates(result.false, result.true, result.fails, result.surely_not, result.sure)
     if isinstance(predicate, Joined):
-        found, *others = (predicates(part, columns, dialect) for part in predicate.parts)
+        result, *others = (predicates(part, columns, dialect) for part in predicate.parts)
         for other in others:
-            found = (_and if predicate.operator == "and" else _or)(found, other)
-        return found
+            result = (_and if predicate.operator == "and" else _or)(result, other)
+        return result
     if isinstance(predicate, Leaf) and predicate.heading in columns:
         column = columns[predicate.heading]
         return _LEAVES.get(predicate.operator, _unknown)(column, predicate, dialect)

@@ -28,7 +28,7 @@ class DelimitedFile(PickedFile, Workbook):
         line_end = line_end_of(text)
         likely = ["\t"] if source.path.lower().endswith(".tsv") else delimiters_of(text)
         delimiter, records = self._taken_apart(text, line_end, likely)
-        widest = max((each.count(delimiter) for each in records), default=0)
+        widest = max((record.count(delimiter) for record in records), default=0)
         if widest >= MOST_COLUMNS:
             raise source.problem(f"a row has {widest + 1:,} fields; the maximum is {MOST_COLUMNS:,}")
         self.layout = Layout(marks, encoding, delimiter, line_end, '"' in text)
@@ -48,7 +48,7 @@ class DelimitedFile(PickedFile, Workbook):
     # -- as a macro sees it
 
     def sheets(self) -> Iterator[DelimitedSheet]:
-        """Its one sheet."""
+        """The one sheet, named after the file."""
         return iter((self.sheet,))
 
     @property

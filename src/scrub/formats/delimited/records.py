@@ -72,7 +72,7 @@ def raw_fields(record: str, delimiter: str) -> list[str] | None:
     """The fields of a record as they are written, quotes included; None where a quote is not closed."""
     if '"' not in record:
         return record.split(delimiter)
-    found: list[str] = []
+    result: list[str] = []
     at = 0
     while True:
         end = at
@@ -83,9 +83,9 @@ def raw_fields(record: str, delimiter: str) -> list[str] | None:
             end = quoted.end()
         stop = record.find(delimiter, end)
         if stop < 0:
-            found.append(record[at:])
-            return found
-        found.append(record[at:stop])
+            result.append(record[at:])
+            return result
+        result.append(record[at:stop])
         at = stop + len(delimiter)
 
 
@@ -96,8 +96,8 @@ def fields_of(record: str, delimiter: str) -> list[str]:
         return []
     if '"' not in record:
         return record.split(delimiter)
-    found = []
+    fields = []
     for raw in raw_fields(record, delimiter) or []:
         quoted = _QUOTED.match(raw)
-        found.append(quoted[0][1:-1].replace('""', '"') + raw[quoted.end() :] if quoted else raw)
-    return found
+        fields.append(quoted[0][1:-1].replace('""', '"') + raw[quoted.end() :] if quoted else raw)
+    return fields

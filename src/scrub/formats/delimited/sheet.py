@@ -82,7 +82,7 @@ class DelimitedSheet(OpenSheet):
 
     @property
     def file(self) -> FileItem:
-        """The file."""
+        """The workbook that consists of it."""
         return self._file
 
     @cached_property
@@ -112,39 +112,39 @@ class DelimitedSheet(OpenSheet):
     # -- reading
 
     def column_values(self, column: int) -> ColumnValues:
-        """The values of a column."""
-        found = self.overlay.live.get(column)
-        if found is None:
+        """The values from row 1 to the last filled one."""
+        values = self.overlay.live.get(column)
+        if values is None:
             texts = self._column(column)
             known = {text: self._typed(text) for text in set(texts)}
-            found = ColumnValues(zip(range(1, len(texts) + 1), map(known.__getitem__, texts), strict=True))
+            values = ColumnValues(zip(range(1, len(texts) + 1), map(known.__getitem__, texts), strict=True))
             if None in known.values():
-                for row in [row for row, value in found.items() if value is None]:
-                    del found[row]
-            self.overlay.live[column] = self.with_changes(found, column)
+                for row in [row for row, value in values.items() if value is None]:
+                    del values[row]
+            self.overlay.live[column] = self.with_changes(values, column)
         kept = self._kept
         if next(reversed(kept), 0) != column:
             kept.pop(column, None)
-            kept[column] = found
+            kept[column] = values
             while len(kept) > _COLUMNS and len(kept) * len(self.records_) > _VALUES:
                 del kept[next(iter(kept))]
-        return found
+        return values
 
     def _column(self, column: int) -> list[str]:
         """The fields of one column. The first ones that are asked for are split off alone, as most macros need few;
         then a record is split once for several columns beside each other.
         """
-        found = self._texts.pop(column, None)
-        if found is not None:
-            return found
+        result = self._texts.pop(column, None)
+        if result is not None:
+            return result
         self._alone += 1
         if self._alone <= _ALONE:
-            rows = [self._split(each, column) for each in self.records_]
+            rows = [self._split(record, column) for record in self.records_]
             return [row[column - 1] if len(row) >= column else "" for row in rows]
         used = self.used()
         together = max(_COLUMNS, used.right // 8) if used is not None else 1
         first = (column - 1) // together * together
-        split = [self._split(each, first + together)[first : first + together] for each in self.records_]
+        split = [self._split(record, first + together)[first : first + together] for record in self.records_]
         empty = [""] * len(split)
         self._texts = {number: list(texts) for number, texts in enumerate(zip_longest(*split, fillvalue=""), first + 1)}
         return self._texts.pop(column, empty)
@@ -193,16 +193,16 @@ class DelimitedSheet(OpenSheet):
     def used(self) -> Area | None:
         """The smallest range with all that contains something."""
         if self._used is None:
-            filled = [row for row, each in enumerate(self.records_, 1) if each.strip("\r")]
+            filled = [row for row, record in enumerate(self.records_, 1) if record.strip("\r")]
             delimiter = self.layout.delimiter
-            most = max((each.count(delimiter) + 1 for each in self.records_ if '"' not in each), default=1)
+            most = max((record.count(delimiter) + 1 for record in self.records_ if '"' not in record), default=1)
             if self.layout.quoted:
-                most = max([most, *(len(fields_of(each, delimiter)) for each in self.records_ if '"' in each)])
+                most = max([most, *(len(fields_of(record, delimiter)) for record in self.records_ if '"' in record)])
             self._used = Area(filled[0], 1, filled[-1], most) if filled else Area(0, 0, 0, 0)
-        found = self.spanning(self._used if self._used.bottom else None)
-        if self._kept_empty and found is not None:
-            return found._replace(bottom=max(found.bottom, *self._kept_empty))
-        return found
+        area = self.spanning(self._used if self._used.bottom else None)
+        if self._kept_empty and area is not None:
+            return area._replace(bottom=max(area.bottom, *self._kept_empty))
+        return area
 
     def stored_rows(self) -> Sequence[int]:
         """Every record, and rows that were written below."""
@@ -265,7 +265,7 @@ class DelimitedSheet(OpenSheet):
 
     def _line_of(self, row: int) -> int:
         """The line in the file where a record begins."""
-        return row + sum(each.count(self.layout.line_end) for each in self.records_[: row - 1])
+        return row + sum(record.count(self.layout.line_end) for record in self.records_[: row - 1])
 
     # -- changing
 

@@ -39,10 +39,10 @@ class Exif:
     def number(self, form: str, at: int) -> int:
         """A number at a place."""
         try:
-            found: int = struct.unpack_from(self._order + form, self.data, at)[0]
+            result: int = struct.unpack_from(self._order + form, self.data, at)[0]
         except struct.error:
             raise Failure("its camera data is cut short") from None
-        return found
+        return result
 
     def directory(self, at: int) -> Iterator[ExifEntry]:
         """The entries of a directory."""
@@ -58,26 +58,26 @@ class Exif:
     def find(self, tag: int, at: int | None = None) -> ExifEntry | None:
         """An entry of the first directory, or of another."""
         start = self.number("I", 4) if at is None else at
-        return next((each for each in self.directory(start) if each.tag == tag), None)
+        return next((entry for entry in self.directory(start) if entry.tag == tag), None)
 
     def _inner(self, tag: int) -> int:
         """Where a directory begins to which an entry leads; 0 where there is none."""
-        found = self.find(tag)
-        return self.number("I", found.value) if found is not None and found.type == 4 else 0
+        entry = self.find(tag)
+        return self.number("I", entry.value) if entry is not None and entry.type == 4 else 0
 
     @property
     def orientation(self) -> int:
         """How it is to be turned to be seen: 1 to 8 (4.6.4)."""
-        found = self.find(ORIENTATION)
-        value = self.number("H", found.value) if found is not None and found.type == 3 else 1
+        entry = self.find(ORIENTATION)
+        value = self.number("H", entry.value) if entry is not None and entry.type == 3 else 1
         return value if 1 <= value <= 8 else 1
 
     def put_orientation(self, value: int) -> bool:
         """Sets it in place; False where it has no room for it."""
-        found = self.find(ORIENTATION)
-        if found is None or found.type != 3:
+        entry = self.find(ORIENTATION)
+        if entry is None or entry.type != 3:
             return value == 1
-        struct.pack_into(self._order + "H", self.data, found.value, value)
+        struct.pack_into(self._order + "H", self.data, entry.value, value)
         return True
 
     @property
@@ -97,14 +97,14 @@ class Exif:
     def has_place(self) -> bool:
         """Whether it tells where it was taken."""
         inner = self._inner(PLACE)
-        return bool(inner) and any(each.tag for each in self.directory(inner))
+        return bool(inner) and any(entry.tag for entry in self.directory(inner))
 
     def forget_place(self) -> None:
         """Blanks where it was taken, in place, and what only the maker of the camera can read."""
         inner = self._inner(PLACE)
         if inner:
-            for each in list(self.directory(inner)):
-                self._blank(each)
+            for entry in list(self.directory(inner)):
+                self._blank(entry)
             self.data[inner : inner + 2] = b"\0\0"
         more = self._inner(MORE)
         maker = self.find(MAKER, more) if more else None

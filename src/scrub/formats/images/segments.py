@@ -20,14 +20,14 @@ class Frame(NamedTuple):
 
 def frame_of(data: bytes) -> Frame | None:
     """The frame header of a JPEG, of several the last; None where it has none before its scan."""
-    found = None
+    frame = None
     for marker, start, _ in segments(data):
         if 0xC0 <= marker <= 0xCF and marker not in (0xC4, 0xC8, 0xCC):
             head = data[start : start + 6]
             if len(head) < 6:
                 raise Failure("its segments are damaged")
-            found = Frame(*struct.unpack(">BHHB", head))
-    return found
+            frame = Frame(*struct.unpack(">BHHB", head))
+    return frame
 
 
 def segments(data: bytes) -> Iterator[tuple[int, int, int]]:

@@ -161,8 +161,8 @@ class Connection:
         if state != "OK":
             said = answer[0].decode("utf-8", "replace") if answer and isinstance(answer[0], bytes) else state
             raise Declined(self.place.address, f"the server refused: {said}")
-        found: list[Any] = answer
-        return found
+        result: list[Any] = answer
+        return result
 
     def uid(self, *words: str) -> list[Any]:
         """A command on messages by their UIDs."""
@@ -179,15 +179,15 @@ class Connection:
     def stored(self, uids: Sequence[int]) -> dict[int, Stored]:
         """What is known of messages; those that are gone are left out."""
         what = "(UID FLAGS RFC822.SIZE INTERNALDATE BODY.PEEK[HEADER])"
-        found: dict[int, Stored] = {}
+        result: dict[int, Stored] = {}
         for words, data in self._fetched(uids, what):
             uid, size, moment = _UID.search(words), _SIZE.search(words), _MOMENT.search(words)
             flags = _FLAGS.search(words)
             if uid is not None and data is not None:
                 named = frozenset((flags[1].decode("ascii", "replace") if flags is not None else "").split())
                 when = moment[1].decode("ascii") if moment is not None else ""
-                found[int(uid[1])] = Stored(named, int(size[1]) if size is not None else len(data), when, data)
-        return found
+                result[int(uid[1])] = Stored(named, int(size[1]) if size is not None else len(data), when, data)
+        return result
 
     def whole(self, uid: int) -> bytes | None:
         """The bytes of a message, or None where it is gone. It is not marked as seen (BODY.PEEK, RFC 9051, 6.4.5)."""
@@ -195,15 +195,15 @@ class Connection:
 
     def _fetched(self, uids: Sequence[int], what: str) -> list[tuple[bytes, bytes | None]]:
         """The answers to a FETCH: the words of each, and its bytes."""
-        found: list[tuple[bytes, bytes | None]] = []
+        result: list[tuple[bytes, bytes | None]] = []
         for part in batches(uids):
             for each in self.uid("FETCH", spoken(part), what):
                 if isinstance(each, tuple):
-                    found.append((each[0], each[1]))
-                elif found and isinstance(each, bytes):  # words that came after the bytes
-                    words, data = found[-1]
-                    found[-1] = (words + b" " + each, data)
-        return found
+                    result.append((each[0], each[1]))
+                elif result and isinstance(each, bytes):  # words that came after the bytes
+                    words, data = result[-1]
+                    result[-1] = (words + b" " + each, data)
+        return result
 
     def named(self, mailbox: str) -> str:
         """The name of a mailbox as this server takes it: a macro parts the boxes inside boxes by a slash."""
@@ -282,11 +282,11 @@ def _told(form: re.Pattern[bytes], answer: Sequence[Any]) -> tuple[int, list[int
 
 def uids_in(words: str) -> list[int]:
     """The UIDs of a set: `4:6,9` (RFC 9051, 9)."""
-    found: list[int] = []
+    uids: list[int] = []
     for each in words.split(","):
         first, _, last = each.partition(":")
-        found += range(int(first), int(last or first) + 1)
-    return found
+        uids += range(int(first), int(last or first) + 1)
+    return uids
 
 
 def spoken(uids: Sequence[int]) -> str:

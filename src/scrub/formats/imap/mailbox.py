@@ -118,7 +118,7 @@ class ServerMessage(BoxMessage):
 
 
 class ServerMailbox(LooseMailbox[ServerMessage]):
-    """A mailbox on a server."""
+    """Its messages are read in batches; changes wait until the end of the run (RFC 9051)."""
 
     def __init__(self, place: MailboxAddress) -> None:
         super().__init__(place.address, place.address, os.path.join(os.getcwd(), place.mailbox.replace("/", "-")))
@@ -155,15 +155,17 @@ class ServerMailbox(LooseMailbox[ServerMessage]):
 
     def known(self, uid: int) -> Stored:
         """What the server says of a message; those after it are asked for at once."""
-        found = self._known.get(uid)
-        if found is None:
+        result = self._known.get(uid)
+        if result is None:
             place = self._places[uid]
-            kept = {each.uid: self._known[each.uid] for each in self.kept.values() if each.uid in self._known}
+            kept = {
+                message.uid: self._known[message.uid] for message in self.kept.values() if message.uid in self._known
+            }
             self._known = {**kept, **self._read().stored(self._uids[place : place + _BATCH])}
-            found = self._known.get(uid)
-            if found is None:
+            result = self._known.get(uid)
+            if result is None:
                 raise self._missing(uid)
-        return found
+        return result
 
     def whole(self, uid: int) -> bytes:
         """The bytes of a message; the last one is held."""
@@ -210,32 +212,32 @@ class ServerMailbox(LooseMailbox[ServerMessage]):
     def _errands(self) -> Iterator[ServerCommand]:
         every = [self.kept[number] for number in sorted(self.kept)]
         for mailbox, wanted in self.copies.items():
-            edited = [each for each in every if each.touched and each.uid in wanted]
-            uids = [uid for uid in wanted if uid not in [each.uid for each in edited]]
+            edited = [message for message in every if message.touched and message.uid in wanted]
+            uids = [uid for uid in wanted if uid not in [message.uid for message in edited]]
             if uids:
                 said = f"{counted(len(uids), 'message')} copied to {mailbox}"
                 yield self._deed(said, {"do": "copy", "uids": uids, "to": mailbox})
-            for each in edited:
-                yield self._written(each, mailbox, "copied to", [])
-        for each in every:
-            if each.touched and (not each.gone or each.target):
-                yield self._written(each, each.target or self.name, "rewritten in", [each.uid])
-        whole = [each for each in every if not (each.touched and (not each.gone or each.target))]
+            for message in edited:
+                yield self._written(message, mailbox, "copied to", [])
+        for message in every:
+            if message.touched and (not message.gone or message.target):
+                yield self._written(message, message.target or self.name, "rewritten in", [message.uid])
+        whole = [message for message in every if not (message.touched and (not message.gone or message.target))]
         for on in (True, False):
             groups: dict[tuple[str, ...], list[int]] = {}
-            for each in whole:
-                one, other = (each.flags, each.server_flags) if on else (each.server_flags, each.flags)
+            for message in whole:
+                one, other = (message.flags, message.server_flags) if on else (message.server_flags, message.flags)
                 words = tuple(sorted(_FLAGS[flag] for flag in one - other))
-                if words and (not each.gone or each.target):
-                    groups.setdefault(words, []).append(each.uid)
+                if words and (not message.gone or message.target):
+                    groups.setdefault(words, []).append(message.uid)
             for words, uids in groups.items():
                 named = " ".join(word.strip("\\").lower() for word in words)
                 said = f"{counted(len(uids), 'message')} {'' if on else 'not '}{named} in {self.name}"
                 yield self._deed(said, {"do": "flag", "uids": uids, "flags": list(words), "on": on})
         moved: dict[str, list[int]] = {}
-        for each in whole:
-            if each.gone:
-                moved.setdefault(each.target, []).append(each.uid)
+        for message in whole:
+            if message.gone:
+                moved.setdefault(message.target, []).append(message.uid)
         for mailbox, uids in moved.items():
             if mailbox:
                 said = f"{counted(len(uids), 'message')} moved to {mailbox}"
@@ -267,10 +269,10 @@ class ServerMailbox(LooseMailbox[ServerMessage]):
                 made.close()
                 raise self._renumbered()
             there = set(made.uids())
-            for each in self.kept.values():
-                if each.uid not in there:
+            for message in self.kept.values():
+                if message.uid not in there:
                     made.close()
-                    raise self._missing(each.uid)
+                    raise self._missing(message.uid)
             self._writing = made
         return self._writing
 

@@ -36,12 +36,12 @@ def all_addresses(text: str) -> list[Address]:
 def address_list(addresses: Sequence[Address], offset: int, line_end: str) -> bytes:
     """Addresses as the value of a header whose name and colon take `offset` characters."""
     pieces: list[str] = []
-    for each in addresses:
-        ensure_one_line(each, "the address")
+    for address in addresses:
+        ensure_one_line(address, "the address")
         if pieces:
             pieces[-1] += ","
-        pieces += [f" {piece}" for piece in _name(each.name)]
-        pieces.append(f" <{each.mailbox}>" if each.name else f" {each.mailbox}")
+        pieces += [f" {piece}" for piece in _name(address.name)]
+        pieces.append(f" <{address.mailbox}>" if address.name else f" {address.mailbox}")
     return folded(pieces, offset, line_end).lstrip(b" ")
 
 

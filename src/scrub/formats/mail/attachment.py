@@ -67,7 +67,7 @@ class OpenAttachment(Attachment):
 
     @property
     def type(self) -> str:
-        """What it is."""
+        """As a media type (RFC 2045, 5.1)."""
         return self.part.type
 
     @property

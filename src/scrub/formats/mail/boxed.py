@@ -100,10 +100,10 @@ class OpenMailbox(Mailbox, Generic[M]):
 
     def at(self, number: int) -> M:
         """The message at a place, from 0: always the same one."""
-        found = self.kept.get(number) or self._live.get(number)
-        if found is None:
-            found = self._live[number] = self.made(number)
-        return found
+        result = self.kept.get(number) or self._live.get(number)
+        if result is None:
+            result = self._live[number] = self.made(number)
+        return result
 
     def delete_duplicates(self) -> None:
         """Removes every message that is there a second time."""

@@ -55,7 +55,7 @@ class Draft(OpenMessage):
     @property
     def label(self) -> str:
         """Its number, and whom it goes to."""
-        return f"draft {self.number} to {', '.join(each.mailbox for each in self.to) or 'nobody'}"
+        return f"draft {self.number} to {', '.join(address.mailbox for address in self.to) or 'nobody'}"
 
     # -- its bytes
 
@@ -73,7 +73,7 @@ class Draft(OpenMessage):
         return [head, self.line_end.encode(), *rest]
 
     def _measure(self) -> None:
-        self.length = sum(each.length if isinstance(each, Borrowed) else len(each) for each in self._pieces())
+        self.length = sum(piece.length if isinstance(piece, Borrowed) else len(piece) for piece in self._pieces())
 
     def whole(self) -> bytes:
         """All its bytes."""
@@ -135,8 +135,8 @@ class Draft(OpenMessage):
                 from html import escape
 
                 page = f"<p>{escape(text, quote=False).replace(chr(10), '<br>')}</p>"
-                found = _BODY.search(own)
-                at = found.end() if found is not None else 0
+                match = _BODY.search(own)
+                at = match.end() if match is not None else 0
                 self.put_text(part, f"{own[:at]}{page}{own[at:]}")
             else:
                 self.put_text(part, f"{text}\n\n{own}")
@@ -178,7 +178,7 @@ class Draft(OpenMessage):
             raise Failure(f"{self.label}: already sent")
         outgoing(self)  # what cannot be sent is told before anything is done
         self.sent = True
-        said = f"to be sent to {', '.join(each.mailbox for each in (*self.to, *self.cc, *self.bcc))}"
+        said = f"to be sent to {', '.join(address.mailbox for address in (*self.to, *self.cc, *self.bcc))}"
         self.noted("sent", "no", "yes", lambda: setattr(self, "sent", False), said)
 
     def outgoing(self) -> Outgoing:

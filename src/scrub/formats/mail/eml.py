@@ -17,7 +17,7 @@ from scrub.store.patch import Copy, Effect, Patch
 
 
 class FileMessage(Passed):
-    """The message in a file."""
+    """One message that is a whole file."""
 
     line_end = "\r\n"
     move = Message.move  # the file itself can be moved, by a macro for its folder
@@ -28,7 +28,7 @@ class FileMessage(Passed):
 
     @property
     def file(self) -> FileItem:
-        """The file."""
+        """What is saved as a whole."""
         return self._file
 
     def octets(self, start: int, end: int) -> bytes:
@@ -41,7 +41,7 @@ class FileMessage(Passed):
 
 
 class MessageFile(PickedFile):
-    """A file that is a message."""
+    """What is open when a run goes through one message."""
 
     part_word = "message"
 
@@ -76,16 +76,21 @@ class MessageFile(PickedFile):
 
     def contents(self) -> Contents:
         """The parts of it that are files, and its text."""
-        found = self.message
+        message = self.message
         rows = [
-            {"attachment": each.name, "type": each.type, "size": each.size, "inline": each.inline}
-            for each in found.attachments()
+            {
+                "attachment": attachment.name,
+                "type": attachment.type,
+                "size": attachment.size,
+                "inline": attachment.inline,
+            }
+            for attachment in message.attachments()
         ]
-        when = f"{found.date:%Y-%m-%d %H:%M}" if found.date is not None else "no date"
-        said = " ".join(found.text.split())
+        when = f"{message.date:%Y-%m-%d %H:%M}" if message.date is not None else "no date"
+        said = " ".join(message.text.split())
         hint = (
-            f"From {found.from_ or 'nobody'} to {', '.join(found.to) or 'nobody'}, {when}\n"
-            f"Subject: {found.subject}\n{said[:200]}{'…' if len(said) > 200 else ''}\n"
+            f"From {message.from_ or 'nobody'} to {', '.join(message.to) or 'nobody'}, {when}\n"
+            f"Subject: {message.subject}\n{said[:200]}{'…' if len(said) > 200 else ''}\n"
             "In a macro: message.subject, message.from.address, message.text, each attachment"
         )
         return Contents("attachment", rows, hint=hint)
@@ -96,8 +101,8 @@ class MessageFile(PickedFile):
             return None
         source = self.source
         pieces = [
-            Copy(each.start, each.end - each.start) if isinstance(each, Span) else each
-            for each in self.message.pieces()
+            Copy(piece.start, piece.end - piece.start) if isinstance(piece, Span) else piece
+            for piece in self.message.pieces()
         ]
         return Patch(source.digest, source.size, pieces)
 

@@ -45,26 +45,26 @@ class Headers:
     def find(self, name: str) -> list[FoundHeader]:
         """The fields of a name, without regard to case."""
         data, word = self.data, name.lower().encode("ascii", "replace")
-        found: list[FoundHeader] = []
+        headers: list[FoundHeader] = []
         start = self.low.find(b"\n" + word)
         while start >= 0:
             value = start + len(word)
             if data[value : value + 1] != b":":  # another one that begins like it, or spaces before the colon
                 return self.find_plainly(name)
             end = self._end(value)
-            found.append(FoundHeader(start, value + 1, end - (data[end - 1 : end] == b"\r"), min(end + 1, len(data))))
+            headers.append(FoundHeader(start, value + 1, end - (data[end - 1 : end] == b"\r"), min(end + 1, len(data))))
             start = self.low.find(b"\n" + word, end)
-        return found
+        return headers
 
     def find_plainly(self, name: str) -> list[FoundHeader]:
         """The same for any header, by the grammar of the standard."""
-        found = []
+        result = []
         for match in _named(name.lower()).finditer(self.data):
             value, stop = match.span(1)
             if stop > value and self.data[stop - 1 : stop] == b"\r":
                 stop -= 1
-            found.append(FoundHeader(match.start(), value, stop, match.end()))
-        return found
+            result.append(FoundHeader(match.start(), value, stop, match.end()))
+        return result
 
     @property
     def low(self) -> bytes:
@@ -93,8 +93,8 @@ class Headers:
             return None
         value = start + len(word)
         if data[value : value + 1] != b":":
-            found = self.find_plainly(name)
-            return unfolded(data[found[0].value : found[0].stop]) if found else None
+            headers = self.find_plainly(name)
+            return unfolded(data[headers[0].value : headers[0].stop]) if headers else None
         return unfolded(data[value + 1 : self._end(value)])
 
     def text(self, name: str) -> str:
@@ -117,7 +117,7 @@ class Headers:
         for name, value in values.items():
             there = self.find(name)
             if value is None:
-                found += [(each.start, each.end, b"") for each in there]
+                found += [(header.start, header.end, b"") for header in there]
             elif there:
                 found.append((there[0].value, there[0].stop, b" " + value))
             else:

@@ -55,11 +55,11 @@ class MaildirMessage(BoxMessage):
 
     def digest(self) -> str:
         """The hash of its file when it was first asked for."""
-        found = self._stored.digests.get(self.path)
-        if found is None:
+        result = self._stored.digests.get(self.path)
+        if result is None:
             with open(self.path, "rb", opener=only_files) as stream:
-                found = self._stored.digests[self.path] = digest_of(stream)
-        return found
+                result = self._stored.digests[self.path] = digest_of(stream)
+        return result
 
     def origin(self) -> Origin:
         """Its file."""
@@ -75,7 +75,7 @@ class MaildirMessage(BoxMessage):
 
     @property
     def flags(self) -> frozenset[str]:
-        """Its flags."""
+        """The letters behind `:2,` in the name of its file."""
         return frozenset(self._first_flags) if self._flags is None else self._flags
 
     def put_flags(self, flags: frozenset[str]) -> Undo:
@@ -101,11 +101,13 @@ class MaildirMessage(BoxMessage):
         if target == self.path and not self.touched:
             return []
         pieces: list[Piece] = [
-            each if isinstance(each, bytes) else Borrowed(self.path, self.digest(), each.start, each.end - each.start)
-            for each in self.pieces()
+            piece
+            if isinstance(piece, bytes)
+            else Borrowed(self.path, self.digest(), piece.start, piece.end - piece.start)
+            for piece in self.pieces()
         ]
         if target == self.path:
-            data = b"".join(each if isinstance(each, bytes) else self.octets(*each) for each in self.pieces())
+            data = b"".join(piece if isinstance(piece, bytes) else self.octets(*piece) for piece in self.pieces())
             return [Effect(self.path, Patch(self.digest(), self.length, [data]), self.digest())]
         return [Effect(target, Patch(None, 0, pieces), None), Effect(self.path, None, self.digest())]
 

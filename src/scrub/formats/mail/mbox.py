@@ -59,7 +59,7 @@ class MboxMessage(BoxMessage):
 
     @property
     def flags(self) -> frozenset[str]:
-        """Its flags."""
+        """The letters of its `Status` and `X-Status` headers."""
         return flags_in(self.raw("Status"), self.raw("X-Status"))
 
     def put_flags(self, flags: frozenset[str]) -> Undo:
@@ -154,7 +154,7 @@ class MboxFile(PickedFile, OpenMailbox[MboxMessage]):
 
     @holds
     def messages(self) -> Series[MboxMessage]:
-        """Its messages."""
+        """In the order of the file."""
         return Series(len(self._starts) - 1, self.at)
 
     def made(self, number: int) -> MboxMessage:
@@ -175,7 +175,7 @@ class MboxFile(PickedFile, OpenMailbox[MboxMessage]):
     @property
     def changed_at_all(self) -> bool:
         """Whether any message is other than it was, or gone."""
-        return any(each.removed or each.touched for each in self.kept.values())
+        return any(message.removed or message.touched for message in self.kept.values())
 
     def patch(self) -> Patch | None:
         """What makes the changed file of the old one."""
@@ -192,8 +192,8 @@ class MboxFile(PickedFile, OpenMailbox[MboxMessage]):
             elif message.touched:
                 pieces.append(Copy(done, message.base - done))
                 pieces += (
-                    Copy(message.base + each.start, each.end - each.start) if isinstance(each, Span) else each
-                    for each in message.pieces()
+                    Copy(message.base + piece.start, piece.end - piece.start) if isinstance(piece, Span) else piece
+                    for piece in message.pieces()
                 )
                 done = message.base + message.length
         pieces.append(Copy(done, self.source.size - done))

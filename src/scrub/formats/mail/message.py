@@ -77,8 +77,8 @@ class OpenMessage(Mailed):
 
     @staticmethod
     def _sender(value: str) -> Address | None:
-        found = addresses_in(value) if value else []
-        return found[0] if found else None
+        addresses = addresses_in(value) if value else []
+        return addresses[0] if addresses else None
 
     @property
     def from_(self) -> Address | None:
@@ -154,14 +154,14 @@ class OpenMessage(Mailed):
         return Size.of_bytes(self.length)
 
     def header(self, name: str) -> str:
-        """What is in any of its headers."""
+        """The decoded contents of a header (RFC 2047)."""
         return decoded(self.raw(name.strip().rstrip(":")))
 
     # -- text
 
     @property
     def text(self) -> str:
-        """Its text."""
+        """The plain text; of a message in HTML alone, the text of that."""
         data, part = self.parts()
         found = next(iter(texts_in(part, "text/plain")), None) or next(iter(texts_in(part, "text/html")), None)
         return "" if found is None else self._text_of(found, data)
@@ -255,8 +255,8 @@ class OpenMessage(Mailed):
     # -- what is attached, and where it goes
 
     def attachments(self) -> Iterator[OpenAttachment]:
-        """Its attachments."""
-        return (OpenAttachment(self, self.out, each) for each in self.walk() if each.is_attached)
+        """The parts that are attached, in the order of the message."""
+        return (OpenAttachment(self, self.out, part) for part in self.walk() if part.is_attached)
 
     def move(self, to: FilePath) -> None:
         """Moves it into another mailbox."""

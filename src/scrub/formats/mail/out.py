@@ -99,7 +99,7 @@ class Mailed(StoredMessage):
     def borrowing(self) -> list[Piece]:
         """What it is to be, its own bytes taken from where they are."""
         origin = self.origin()
-        return [each if isinstance(each, bytes) else origin.piece(*each) for each in self.pieces()]
+        return [piece if isinstance(piece, bytes) else origin.piece(*piece) for piece in self.pieces()]
 
     def alone(self) -> bytes:
         """All of it as a file of its own: without what only mailboxes know of it, and as it was before lines were
@@ -211,7 +211,9 @@ def is_maildir(path: str) -> bool:
 def _appended(path: str, messages: Sequence[Mailed]) -> Effect:
     """Messages after those of a mailbox that is a file, which is made if it is not there."""
     if not os.path.lexists(path):
-        return Effect(path, Patch(None, 0, [piece for each in messages for piece in each.among_others(b"\n")]), None)
+        return Effect(
+            path, Patch(None, 0, [piece for message in messages for piece in message.among_others(b"\n")]), None
+        )
     ensure_free(path)
     source = Source(path)
     try:
@@ -220,7 +222,7 @@ def _appended(path: str, messages: Sequence[Mailed]) -> Effect:
         gap = b"" if not source.size or tail.endswith((b"\n\n", b"\r\n\r\n")) else line_end
         gap = gap if tail.endswith(b"\n") or not source.size else line_end * 2
         pieces: list[Piece] = [Copy(0, source.size), gap]
-        pieces += [piece for each in messages for piece in each.among_others(line_end)]
+        pieces += [piece for message in messages for piece in message.among_others(line_end)]
         return Effect(source.path, Patch(source.digest, source.size, pieces), source.digest)
     finally:
         source.close()
@@ -232,12 +234,12 @@ def _delivered(path: str, messages: Sequence[Mailed]) -> Iterator[Effect]:
 
     host = socket.gethostname().replace("/", "\\057").replace(":", "\\072")
     taken: set[str] = set()
-    for number, each in enumerate(messages, 1):
-        flags = "".join(sorted(each.flags))
+    for number, message in enumerate(messages, 1):
+        flags = "".join(sorted(message.flags))
         name = f"{int(time.time())}.P{os.getpid()}Q{number}.{host}"
         target = free_path(
             os.path.join(path, "cur", f"{name}:2,{flags}") if flags else os.path.join(path, "new", name),
             lambda wanted: wanted in taken or os.path.lexists(wanted),
         )
         taken.add(target)
-        yield Effect(target, whole(each.alone()), None)
+        yield Effect(target, whole(message.alone()), None)

@@ -136,8 +136,8 @@ class Part:
     def walk(self) -> Iterator[Part]:
         """It and all parts inside it, in order."""
         yield self
-        for each in self.inner:
-            yield from each.walk()
+        for part in self.inner:
+            yield from part.walk()
 
     def octets(self, data: bytes) -> bytes:
         """What it contains, decoded; `data` are the bytes of the message."""

@@ -93,10 +93,10 @@ class StoredMessage(Message):
         if name in self._values:
             value = self._values[name]
             return "" if value is None else unfolded(value)
-        found = self._raws.get(name)
-        if found is None:
-            found = self._raws[name] = self.head[0].raw(name) or ""
-        return found
+        result = self._raws.get(name)
+        if result is None:
+            result = self._raws[name] = self.head[0].raw(name) or ""
+        return result
 
     def put_header(self, name: str, value: bytes | None) -> Undo:
         """Gives a header another value, or takes it out; returns how to undo it. Raises `Failure` where it is twice,
@@ -170,5 +170,5 @@ class StoredMessage(Message):
     def written(self, values: Mapping[str, bytes | None] | None = None) -> bytes:
         """All its bytes as they are to be."""
         return b"".join(
-            each if isinstance(each, bytes) else self.octets(each.start, each.end) for each in self.pieces(values)
+            piece if isinstance(piece, bytes) else self.octets(piece.start, piece.end) for piece in self.pieces(values)
         )

@@ -20,10 +20,10 @@ def outgoing(draft: OpenMessage) -> Outgoing:
     sender = draft.from_
     if sender is None:
         raise Failure(f"{draft.label}: the sender is missing. Set it: scrub settings address you@huts.example")
-    recipients = list(dict.fromkeys(each.mailbox for each in (*draft.to, *draft.cc, *draft.bcc)))
+    recipients = list(dict.fromkeys(address.mailbox for address in (*draft.to, *draft.cc, *draft.bcc)))
     if not recipients:
         raise Failure(f"{draft.label}: the message has no recipient")
-    strange = next((each for each in (sender.mailbox, *recipients) if _STRANGE.search(each)), None)
+    strange = next((recipient for recipient in (sender.mailbox, *recipients) if _STRANGE.search(recipient)), None)
     if strange is not None:
         raise Failure(f'{draft.label}: "{strange}" is not a valid address')
     data = draft.whole()

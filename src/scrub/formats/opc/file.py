@@ -27,10 +27,14 @@ class OfficeFile(PickedFile, DescribedFile):
 
     def _main_part(self) -> str:
         """The part that says what the file is. Raises `FileProblem` where there is none."""
-        leads = (each.target for each in relationships(self.package, "").values() if each.type == "officeDocument")
-        found = next(leads, None)
-        if found is not None and found in self.package.members:
-            return found
+        leads = (
+            relationship.target
+            for relationship in relationships(self.package, "").values()
+            if relationship.type == "officeDocument"
+        )
+        result = next(leads, None)
+        if result is not None and result in self.package.members:
+            return result
         kind = self.kind_word
         if "mimetype" in self.package.members:  # as in an Open Document
             ending = self.usual.split()[1]

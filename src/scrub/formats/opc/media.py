@@ -23,10 +23,10 @@ EMU = Length.units["cm"]
 
 def blip_of(holder: Span, called: str) -> Span:
     """The one element of a drawing that names what it shows. Raises `Failure` for a group of several."""
-    found = [each for each in holder.inside() if each.name == "blip" and each.uri.endswith("/main")]
-    if len(found) != 1:
+    spans = [span for span in holder.inside() if span.name == "blip" and span.uri.endswith("/main")]
+    if len(spans) != 1:
         raise Failure(f"{called} is a group of pictures. Change it in its own program")
-    return found[0]
+    return spans[0]
 
 
 class Media:
@@ -45,8 +45,10 @@ class Media:
         return self._known[part]
 
     def _target(self, part: str, blip: Span) -> str | None:
-        found = self._related(part).get(blip.attributes.get(_attribute(blip), ""))
-        return found.target if found is not None and found.target in self._package.members else None
+        relationship = self._related(part).get(blip.attributes.get(_attribute(blip), ""))
+        return (
+            relationship.target if relationship is not None and relationship.target in self._package.members else None
+        )
 
     def _new(self, part: str, blip: Span) -> NewPicture | None:
         _, new, _ = self._wanted.get((part, blip.start), (blip, None, ()))
@@ -81,7 +83,7 @@ class Media:
         for part in showing:
             here = [wanted for (name, _), wanted in self._wanted.items() if name == part.name]
             if here:
-                former = [each for blip, _, others in here for each in (blip, *others)]
+                former = [span for blip, _, others in here for span in (blip, *others)]
                 left |= {(part.name, target) for target in self._left(part, former)}
             ids: dict[bytes, str] = {}
             for blip, new, _ in here:
@@ -97,10 +99,10 @@ class Media:
 
     def _left(self, part: EditedPart, former: Sequence[Span]) -> set[str]:
         """What a part need not lead to any more: elements that showed it are to show something else, or nothing."""
-        related, places = self._related(part.name), {each.start for each in former}
+        related, places = self._related(part.name), {span.start for span in former}
         others = (span for span in part.root.inside(read_only=True) if span.start not in places)
         used = {text for span in others for text in span.attributes.values() if text in related}
-        gone = {each.attributes.get(_attribute(each), "") for each in former}
+        gone = {span.attributes.get(_attribute(span), "") for span in former}
         left = {related[id_].target for id_ in gone if id_ in related} - {related[id_].target for id_ in used}
         return {target for target in left if target is not None and target in self._package.members}
 
@@ -110,7 +112,10 @@ class Media:
             return
         sources = [source_of(name) for name in self._package.members if name.endswith(".rels")]
         leading = {
-            (source, each.target) for source in sources for each in self._related(source).values() if each.target
+            (source, relationship.target)
+            for source in sources
+            for relationship in self._related(source).values()
+            if relationship.target
         }
         for source, target in left:
             if all(pair in left for pair in leading if pair[1] == target):
@@ -121,16 +126,16 @@ def of_former(holder: Span, blip: Span) -> list[Splice]:
     """What removes of a drawing what was about the earlier picture alone: which part of it is shown (20.1.8.55), and
     what newer programs show in its place.
     """
-    gone = [each for each in holder.inside() if each.name == "srcRect"]
-    gone += [each for each in blip.children if each.name == "extLst"]
-    return [Splice(each.start, each.end, b"") for each in gone]
+    gone = [span for span in holder.inside() if span.name == "srcRect"]
+    gone += [child for child in blip.children if child.name == "extLst"]
+    return [Splice(span.start, span.end, b"") for span in gone]
 
 
 def others_of(blip: Span) -> list[Span]:
     """What newer programs show in place of a picture."""
-    return [each for each in blip.inside() if _attribute(each)]
+    return [span for span in blip.inside() if _attribute(span)]
 
 
 def _attribute(blip: Span) -> str:
     """The attribute that names the relationship to a picture, as it is written."""
-    return next((each for each in blip.attributes if each.rpartition(":")[2] == "embed"), "")
+    return next((attribute for attribute in blip.attributes if attribute.rpartition(":")[2] == "embed"), "")

@@ -38,7 +38,11 @@ class CoreProperties:
         self._kept = {name: LazyPiece(partial(self._read, name)) for name in _PROPERTIES}
 
     def _part(self) -> str | None:
-        found = [each.target for each in relationships(self.package, "").values() if each.type == "core-properties"]
+        found = [
+            relationship.target
+            for relationship in relationships(self.package, "").values()
+            if relationship.type == "core-properties"
+        ]
         return found[0] if found and found[0] in self.package.members else None
 
     def _read(self, name: str) -> str | None:

@@ -36,7 +36,7 @@ def relationships(package: Package, part: str) -> dict[str, Relationship]:
     if name is None:
         return {}
     folder = posixpath.dirname(part)
-    found: dict[str, Relationship] = {}
+    result: dict[str, Relationship] = {}
     for span in part_tree(package, name)[1].all("Relationship"):
         values = span.attributes
         target: str | None = None
@@ -51,11 +51,15 @@ def relationships(package: Package, part: str) -> dict[str, Relationship]:
             target = known or target
         id_ = values.get("Id", "")
         address = values.get("Target", "")
-        found[id_] = Relationship(id_, values.get("Type", "").rpartition("/")[2], target, address)
-    return found
+        result[id_] = Relationship(id_, values.get("Type", "").rpartition("/")[2], target, address)
+    return result
 
 
 def targets_of(package: Package, part: str) -> dict[str, str]:
     """The parts that a part leads to, by the last word of their type; of several of one type the last."""
     related = relationships(package, part).values()
-    return {each.type: each.target for each in related if each.target and each.target in package.members}
+    return {
+        relationship.type: relationship.target
+        for relationship in related
+        if relationship.target and relationship.target in package.members
+    }

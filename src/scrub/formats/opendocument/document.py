@@ -103,7 +103,7 @@ class OpenText(PickedFile, DescribedFile, RecordingText):
         self._arranged.clear()
 
     def _read(self, parts: Sequence[TextPart]) -> list[TextParagraph]:
-        found: list[TextParagraph] = []
+        paragraphs: list[TextParagraph] = []
         for part in parts:
             root = body_of(part) or part.root
             holder, group = None, list[TextParagraph]()
@@ -118,16 +118,16 @@ class OpenText(PickedFile, DescribedFile, RecordingText):
                     if place not in _HELD:
                         place = PlaceInDocument.FOOTER if "footer" in margin.name else PlaceInDocument.HEADER
                 paragraph = TextParagraph(self, part, span, place, group)
-                paragraph.index = len(found)
+                paragraph.index = len(paragraphs)
                 if of(around, TABLE, "table-cell") and says_more(around):
                     paragraph.cell = around
                 group.append(paragraph)
-                found.append(paragraph)
-        return found
+                paragraphs.append(paragraph)
+        return paragraphs
 
     @cached_property
     def styles(self) -> TextStyles:
-        """Its styles."""
+        """Those of the content and of `styles.xml` (OpenDocument 1.3, part 3, 16.2)."""
         return TextStyles(part.root for part in reversed(self.parts))
 
     @cached_property
@@ -138,18 +138,18 @@ class OpenText(PickedFile, DescribedFile, RecordingText):
     @cached_property
     def _listed(self) -> dict[tuple[str, int], int]:
         """How many lists each paragraph of a list is in (5.3)."""
-        found: dict[tuple[str, int], int] = {}
+        result: dict[tuple[str, int], int] = {}
         for part in self.parts:
             waiting = [(part.root, 0)]
             while waiting:
                 span, depth = waiting.pop()
                 if is_paragraph(span):
                     if depth:
-                        found[part.name, span.start] = depth
+                        result[part.name, span.start] = depth
                     continue
                 depth += of(span, TEXT, "list")
-                waiting += [(each, depth) for each in span.children]
-        return found
+                waiting += [(child, depth) for child in span.children]
+        return result
 
     def list_level(self, paragraph: TextParagraph) -> int | None:
         """How many lists a paragraph is in."""
@@ -185,15 +185,15 @@ class OpenText(PickedFile, DescribedFile, RecordingText):
 
     def every_paragraph(self) -> Sequence[TextParagraph]:
         """Its paragraphs: of the body, each followed by its notes, then of headers and footers."""
-        return [each for each in self._every if not each.removed]
+        return [paragraph for paragraph in self._every if not paragraph.removed]
 
     def paragraphs(self) -> Iterator[TextParagraph]:
-        """Its paragraphs."""
+        """Those that are still there."""
         return iter(self.every_paragraph())
 
     def headings(self) -> Iterator[TextParagraph]:
-        """Its headings."""
-        return (each for each in self.every_paragraph() if each.level is not None)
+        """Those with a level, in the same order."""
+        return (paragraph for paragraph in self.every_paragraph() if paragraph.level is not None)
 
     def paragraph_at(self, part: TextPart, place: int) -> TextParagraph | None:
         """The paragraph of a part that something is in, or after."""
@@ -213,8 +213,8 @@ class OpenText(PickedFile, DescribedFile, RecordingText):
 
     @cached_property
     def _tables(self) -> list[Table]:
-        by_place = {(each.part.name, each.span.start): each for each in self._every}
-        found: list[Table] = []
+        by_place = {(paragraph.part.name, paragraph.span.start): paragraph for paragraph in self._every}
+        tables: list[Table] = []
         part = self.parts[0]
         for span in self._body.inside(read_only=True):
             if of(span, TABLE, "table"):
@@ -225,12 +225,12 @@ class OpenText(PickedFile, DescribedFile, RecordingText):
                     }
                     for row in rows_of(span)
                 ]
-                name = value(span, "name", TABLE) or f"table {len(found) + 1}"
+                name = value(span, "name", TABLE) or f"table {len(tables) + 1}"
                 arranged = TextTable(part, span, name)
                 arranged.rows = DocumentRows(self, name, rows, arranged.hold)
                 self._arranged.append(arranged)
-                found.append(Table(arranged.rows))
-        return found
+                tables.append(Table(arranged.rows))
+        return tables
 
     def arrange_rows(self) -> None:
         """Raises `Failure` where rows cannot be arranged."""
@@ -242,24 +242,24 @@ class OpenText(PickedFile, DescribedFile, RecordingText):
     # -- what is among the words
 
     def links(self) -> Iterator[TextLink]:
-        """Its links."""
-        return (each for part in self.parts for each in links_in(self, part))
+        """In the order of the text (6.1.8)."""
+        return (link for part in self.parts for link in links_in(self, part))
 
     def fields(self) -> Iterator[TextField]:
-        """Its fields."""
-        return (each for part in self.parts for each in fields_in(self, part))
+        """In the order of the text (7)."""
+        return (field for part in self.parts for field in fields_in(self, part))
 
     def pictures(self) -> Iterator[TextPicture]:
-        """Its pictures."""
-        return (each for part in self.parts for each in pictures_in(self, part, self._media))
+        """In the order of the text (10.4)."""
+        return (picture for part in self.parts for picture in pictures_in(self, part, self._media))
 
     @cached_property
     def _media(self) -> Media:
         return Media(self.package)
 
     def bookmarks(self) -> Iterator[TextBookmark]:
-        """Its bookmarks."""
-        return (each for part in self.parts for each in bookmarks_in(self, part))
+        """In the order of the text (6.2.1)."""
+        return (bookmark for part in self.parts for bookmark in bookmarks_in(self, part))
 
     def sections(self) -> Iterator[TextSection]:
         """Its layouts of pages."""
@@ -267,7 +267,7 @@ class OpenText(PickedFile, DescribedFile, RecordingText):
 
     @cached_property
     def _sections(self) -> Sequence[TextSection]:
-        return [each for part in self.parts if part.name == _STYLES for each in sections_in(self, part)]
+        return [section for part in self.parts if part.name == _STYLES for section in sections_in(self, part)]
 
     # -- what reviewers left
 
@@ -300,18 +300,18 @@ class OpenText(PickedFile, DescribedFile, RecordingText):
 
     def bookmark_mark(self, paragraph: TextParagraph, name: str) -> tuple[Mark, Undo]:
         """What a new bookmark is."""
-        ensure_bookmark(name, (*(each.name for each in self.bookmarks()), *self._new_names))
+        ensure_bookmark(name, (*(bookmark.name for bookmark in self.bookmarks()), *self._new_names))
         t = paragraph.span.prefix
         mark = Mark(name, f'<{t}bookmark-start {t}name="{name}"/>', f'<{t}bookmark-end {t}name="{name}"/>')
         return mark, self._named(name)
 
     def comments(self) -> Iterator[TextComment]:
-        """Its comments."""
-        return (each for part in self.parts for each in comments_in(self, part))
+        """In the order of the text (14.1)."""
+        return (comment for part in self.parts for comment in comments_in(self, part))
 
     def changes_waiting(self) -> Iterator[TextChange]:
         """The tracked changes that wait."""
-        return (each for part in self.parts for each in changes_in(self, self._stories, part))
+        return (change for part in self.parts for change in changes_in(self, self._stories, part))
 
     def has_people(self) -> bool:
         """Whether it names who wrote or changed it, beside its properties."""
@@ -333,14 +333,20 @@ class OpenText(PickedFile, DescribedFile, RecordingText):
         mark_gone(self._every, self.tracking_of)
         added = self._media.names()
         for part in self.parts:
-            of_part = [each for each in self._every if each.part is part]
-            splices = [splice for each in of_part if each.place not in _HELD for splice in each.splices()]
+            of_part = [paragraph for paragraph in self._every if paragraph.part is part]
+            splices = [
+                splice for paragraph in of_part if paragraph.place not in _HELD for splice in paragraph.splices()
+            ]
             # What is in notes and frames goes with the paragraph that contains them.
             splices += outside(
-                splices, [splice for each in of_part if each.place in _HELD for splice in each.splices()]
+                splices, [splice for paragraph in of_part if paragraph.place in _HELD for splice in paragraph.splices()]
             )
-            cells = {each.cell.start: each.cell for each in of_part if each.cell is not None and each.says_otherwise}
-            splices += [splice for each in cells.values() for splice in plain_cell(part.data, each)]
+            cells = {
+                paragraph.cell.start: paragraph.cell
+                for paragraph in of_part
+                if paragraph.cell is not None and paragraph.says_otherwise
+            }
+            splices += [splice for cell in cells.values() for splice in plain_cell(part.data, cell)]
             splices += outside(splices, part.edited)
             splices += outside(splices, names_in(part.root)) if self._nameless else ()
             for table in reversed(self._arranged):  # one in a cell of another first
@@ -354,7 +360,9 @@ class OpenText(PickedFile, DescribedFile, RecordingText):
             return None
         gone: set[str] = set()
         if self._media.touched:
-            gone = self._media.left(changed.get(each.name, partial(bytes, each.data))() for each in self.parts)
+            gone = self._media.left(
+                changed.get(text_part.name, partial(bytes, text_part.data))() for text_part in self.parts
+            )
             changed |= self._media.listed(added, gone)
         return self.package.patch(changed, {name: new.data for name, new in added.items()}, gone)
 

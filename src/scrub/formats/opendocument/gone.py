@@ -12,27 +12,27 @@ from scrub.model.core.problem import Failure
 
 def mark_gone(every: Sequence[TextParagraph], tracking_of: Callable[[TextParagraph], TextTracking]) -> None:
     """Marks, in the paragraph beside each that went and is recorded, where it was."""
-    holders = {id(taken): each for each in every for taken in each.taken}
-    for each in every:
-        if not each.is_recorded_gone:
+    holders = {id(taken): paragraph for paragraph in every for taken in paragraph.taken}
+    for paragraph in every:
+        if not paragraph.is_recorded_gone:
             continue
-        at = next(place for place, one in enumerate(each.group) if one is each)
-        tracking = tracking_of(each)
-        before = _next_kept([each, *reversed(each.group[:at])], holders)
+        at = next(place for place, one in enumerate(paragraph.group) if one is paragraph)
+        tracking = tracking_of(paragraph)
+        before = _next_kept([paragraph, *reversed(paragraph.group[:at])], holders)
         if before is not None:
             holder = holders.get(id(before), before)
-            tracking.tails[holder.span.start] += tracking.deleted(before.bare + each.deleted())
+            tracking.tails[holder.span.start] += tracking.deleted(before.bare + paragraph.deleted())
             continue
-        row = [each, *each.group[at + 1 + len(each.taken) :]]
+        row = [paragraph, *paragraph.group[at + 1 + len(paragraph.taken) :]]
         behind = _next_kept(row, holders)
-        if behind is not None and all(_alike(each, one) for one in row[: row.index(behind) + 1]):
+        if behind is not None and all(_alike(paragraph, one) for one in row[: row.index(behind) + 1]):
             holder = holders.get(id(behind), behind)
-            tracking.leads[holder.span.start] += tracking.deleted(each.deleted() + behind.bare)
-        elif each.list_level is None:
+            tracking.leads[holder.span.start] += tracking.deleted(paragraph.deleted() + behind.bare)
+        elif paragraph.list_level is None:
             # No paragraph beside it can contain the mark: it is written where the paragraph was (5.5.7.2).
-            tracking.leads[each.span.start] += tracking.deleted(each.deleted())
+            tracking.leads[paragraph.span.start] += tracking.deleted(paragraph.deleted())
         else:
-            raise Failure(f"{each.label}: deleting from a list cannot be tracked. Turn tracking off first")
+            raise Failure(f"{paragraph.label}: deleting from a list cannot be tracked. Turn tracking off first")
 
 
 def _alike(one: TextParagraph, other: TextParagraph) -> bool:

@@ -36,7 +36,7 @@ _FIELDS = frozenset((
 
 
 class TextLink(Placed[TextPlace], Link):
-    """A link (6.1.8)."""
+    """An element `text:a` (6.1.8)."""
 
     def __init__(self, place: TextPlace) -> None:
         self._place = place
@@ -68,8 +68,8 @@ class TextLink(Placed[TextPlace], Link):
     def delete(self) -> None:
         """Takes it away."""
         span = self._place.span
-        tags = [span, *(each for each in span.inside() if of(each, TEXT, "span") and _shows_link(each))]
-        gone = [Splice(*edge, b"") for each in tags for edge in _edges(each)]
+        tags = [span, *(element for element in span.inside() if of(element, TEXT, "span") and _shows_link(element))]
+        gone = [Splice(*edge, b"") for tag in tags for edge in _edges(tag)]
         back = self._place.put("link", gone)
         self.changed("link", self.address, None, back, f'link of "{self.text[:30]}" deleted: {self.address}')
 
@@ -139,7 +139,7 @@ class TextBookmark(PlacedBookmark[TextPlace]):
 
     @property
     def name(self) -> str:
-        """Its name."""
+        """As `text:name` has it."""
         return self._place.said("name") or ""
 
     @name.setter
@@ -147,7 +147,7 @@ class TextBookmark(PlacedBookmark[TextPlace]):
         before, place = self.name, self._place
         if value == before:
             return
-        ensure_bookmark(value, (each.name for each in place.home.bookmarks() if each.name != before))
+        ensure_bookmark(value, (bookmark.name for bookmark in place.home.bookmarks() if bookmark.name != before))
         back = [place.say("name", value), *self._lead_to(before, value)]
         if self._end is not None:
             back.append(place._replace(span=self._end).say("name", value))
@@ -173,12 +173,12 @@ def ensure_bookmark(name: str, others: Iterable[str]) -> None:
 
 def bookmarks_in(home: TextHome, part: TextPart) -> Iterator[TextBookmark]:
     """The bookmarks of a part; those that its program made for itself begin with a line, and are left out."""
-    marks = [each for each in alive(part.root) if each.uri == TEXT and each.name.startswith("bookmark")]
-    ends = {value(each, "name"): each for each in marks if each.name == "bookmark-end"}
-    for each in marks:
-        if each.name in ("bookmark", "bookmark-start") and not (value(each, "name") or "_").startswith("_"):
-            end = ends.get(value(each, "name")) if each.name == "bookmark-start" else None
-            bookmark = TextBookmark(TextPlace(home, part, each), end)
+    marks = [span for span in alive(part.root) if span.uri == TEXT and span.name.startswith("bookmark")]
+    ends = {value(mark, "name"): mark for mark in marks if mark.name == "bookmark-end"}
+    for mark in marks:
+        if mark.name in ("bookmark", "bookmark-start") and not (value(mark, "name") or "_").startswith("_"):
+            end = ends.get(value(mark, "name")) if mark.name == "bookmark-start" else None
+            bookmark = TextBookmark(TextPlace(home, part, mark), end)
             if not bookmark.removed:
                 yield bookmark
 
@@ -258,7 +258,7 @@ class TextSection(Placed[TextPlace], Section):
             splices = [Splice(place.span.end - 2, place.span.end, b">%b</%b>" % (fresh, place.span.raw_name.encode()))]
         else:  # after a picture (16.5)
             at = max(
-                (each.end for each in place.span.children if each.name == "background-image"),
+                (child.end for child in place.span.children if child.name == "background-image"),
                 default=place.span.open_end,
             )
             splices = [Splice(at, at, fresh)]
@@ -272,7 +272,7 @@ class TextSection(Placed[TextPlace], Section):
         self.changed("columns", before, value, revert)
 
     def _own_columns(self) -> Span | None:
-        return next((each for each in self._place.span.children if of(each, STYLE, "columns")), None)
+        return next((child for child in self._place.span.children if of(child, STYLE, "columns")), None)
 
 
 #: What is between columns that are new.
@@ -288,10 +288,10 @@ def sections_in(home: TextHome, part: TextPart) -> Iterator[TextSection]:
     """The layouts that pages have, in the order of the kinds of pages."""
     every = list(alive(part.root))
     layouts = {
-        value(each, "name", STYLE): next((one for one in each.children if one.name == "page-layout-properties"), None)
-        for each in every
-        if of(each, STYLE, "page-layout")
+        value(span, "name", STYLE): next((one for one in span.children if one.name == "page-layout-properties"), None)
+        for span in every
+        if of(span, STYLE, "page-layout")
     }
-    used = dict.fromkeys(value(each, "page-layout-name", STYLE) for each in every if of(each, STYLE, "master-page"))
+    used = dict.fromkeys(value(span, "page-layout-name", STYLE) for span in every if of(span, STYLE, "master-page"))
     spans = [span for name in used if (span := layouts.get(name)) is not None]
     return (TextSection(TextPlace(home, part, span), number) for number, span in enumerate(spans, 1))

@@ -15,5 +15,5 @@ _CENTIMETRES = {
 
 def centimetres(written: str | None) -> Decimal | None:
     """A length as it is written; None for anything else, such as a part of another."""
-    found = _LENGTH.fullmatch(written or "")
-    return Decimal(found[1]) * _CENTIMETRES[found[2]] if found is not None and len(found[1]) < 18 else None
+    match = _LENGTH.fullmatch(written or "")
+    return Decimal(match[1]) * _CENTIMETRES[match[2]] if match is not None and len(match[1]) < 18 else None

@@ -82,13 +82,13 @@ class TextLooks:
     @cached_property
     def _fonts(self) -> dict[str, str]:
         """The fonts that are declared, by what they are written by (16.23)."""
-        found: dict[str, str] = {}
+        fonts: dict[str, str] = {}
         for part in self._parts:
             for holder in part.root.children:
-                for each in holder.children if of(holder, OFFICE, "font-face-decls") else ():
-                    family = value(each, "font-family", SVG)
-                    found.setdefault(value(each, "name", STYLE) or "", (family or "").strip("'\""))
-        return found
+                for child in holder.children if of(holder, OFFICE, "font-face-decls") else ():
+                    family = value(child, "font-family", SVG)
+                    fonts.setdefault(value(child, "name", STYLE) or "", (family or "").strip("'\""))
+        return fonts
 
     # -- reading
 
@@ -109,14 +109,14 @@ class TextLooks:
             every = list(self._chain(part, family, written))
             if family == "paragraph" and family in self._usual:
                 every.append(self._usual[family])
-            found = (_properties(each, "text-properties") for each in every)
-            self._said[key] = self._first(word, (each for each in found if each is not None))
+            found = (_properties(span, "text-properties") for span in every)
+            self._said[key] = self._first(word, (span for span in found if span is not None))
         return self._said[key]
 
     def _first(self, word: str, properties: Iterator[Span]) -> object:
         share = Decimal(1)
-        for each in properties:
-            said = self._look(word, each)
+        for property_ in properties:
+            said = self._look(word, property_)
             if word == "size" and isinstance(said, str):  # a part of what it comes from (20.190)
                 share *= Decimal(said[:-1]) / 100
             elif said is not _UNSAID:
@@ -163,8 +163,8 @@ class TextLooks:
 
     def _letter_style(self, part: str, chain: Sequence[Span]) -> str | None:
         """The name of the inmost character style that has one of its own."""
-        for each in reversed(chain):
-            for style in self._chain(part, "text", value(each, "style-name")):
+        for span in reversed(chain):
+            for style in self._chain(part, "text", value(span, "style-name")):
                 written = value(style, "name", STYLE) or ""
                 if self._styles[""].get(("text", written)) is style:
                     return self._display_name(written)
@@ -183,8 +183,8 @@ class TextLooks:
         """How a paragraph of a style is set; None where nothing says."""
         every = list(self._chain(part, "paragraph", style or "Standard"))
         every += [self._usual["paragraph"]] if "paragraph" in self._usual else []
-        found = (_properties(each, "paragraph-properties") for each in every)
-        said = (_framed(each, word) for each in found if each is not None)
+        found = (_properties(span, "paragraph-properties") for span in every)
+        said = (_framed(span, word) for span in found if span is not None)
         return next((each for each in said if each is not None), None)
 
     # -- writing
@@ -210,7 +210,7 @@ class TextLooks:
     def for_words(self, part: str, style: str | None, looks: Looks) -> str:
         """The style of words in a paragraph of a style that were given other looks."""
         parent = next((str(set_) for word, set_ in looks if word == "style"), "")
-        looks = tuple(each for each in looks if each[0] != "style")
+        looks = tuple(look for look in looks if look[0] != "style")
         if parent and not looks:
             return parent
         whole = tuple((word, self.of(part, (), style, word) if set_ is None else set_) for word, set_ in looks)
@@ -270,11 +270,11 @@ class TextLooks:
             return []
         text, lacking = _prefixed(part.root, made)
         content, declared = text.encode(), set_attributes(part.data, part.root, lacking)
-        holder = next((each for each in part.root.children if of(each, OFFICE, "automatic-styles")), None)
+        holder = next((child for child in part.root.children if of(child, OFFICE, "automatic-styles")), None)
         if holder is not None:
             return [*declared, *ended(part.data, holder, content)]
         last = ("body", "master-styles")
-        at = next((each.start for each in part.root.children if each.name in last), part.root.close_start)
+        at = next((child.start for child in part.root.children if child.name in last), part.root.close_start)
         name = f"{part.root.prefix}automatic-styles"
         return [*declared, Splice(at, at, f"<{name}>".encode() + content + f"</{name}>".encode())]
 
@@ -302,7 +302,7 @@ def _points(written: str) -> object:
 
 
 def _properties(style: Span, name: str) -> Span | None:
-    return next((each for each in style.children if of(each, STYLE, name)), None)
+    return next((child for child in style.children if of(child, STYLE, name)), None)
 
 
 def _framed(properties: Span, word: str) -> Any:
@@ -354,7 +354,7 @@ def _changed(data: bytes, style: Span, name: str, said: Mapping[str, str]) -> st
         splices += _named(data, properties, said)
     at = style.start
     made = spliced(
-        data[at : style.end], (each._replace(start=each.start - at, end=each.end - at) for each in splices)
+        data[at : style.end], (splice._replace(start=splice.start - at, end=splice.end - at) for splice in splices)
     ).decode()
     if properties is not None:
         return made
@@ -379,7 +379,7 @@ def _prefixed(root: Span, made: str) -> tuple[str, list[tuple[str, str | None]]]
     """Styles with the prefixes of the part they are put into, and the declarations that it lacks."""
     lacking: list[tuple[str, str | None]] = []
     for mark, uri in _URIS.items():
-        prefix = next((each for each, known in root.namespaces.items() if known == uri and each), None)
+        prefix = next((namespace for namespace, known in root.namespaces.items() if known == uri and namespace), None)
         if prefix is None and mark in made:
             prefix = f"scrub-{mark[1:-1]}"
             lacking.append((f"xmlns:{prefix}", uri))

@@ -58,7 +58,7 @@ class TextPart(EditedPart):
 
     def margin_at(self, place: int) -> Span | None:
         """The header or footer that something is in."""
-        return next((each for each in self.margins if each.start < place < each.end), None)
+        return next((margin for margin in self.margins if margin.start < place < margin.end), None)
 
 
 class TextHome(PiecedDocument):
@@ -73,7 +73,7 @@ class TextHome(PiecedDocument):
     @lazy_property
     @required
     def styles(self) -> TextStyles:
-        """Its styles."""
+        """Those that its paragraphs and words name."""
         raise NotImplementedError
 
     @lazy_property
@@ -263,7 +263,7 @@ class TextParagraph(PiecedParagraph):
 
     def look_of(self, piece: SpanPiece | None) -> object:
         """The styles of what it is in."""
-        return tuple(value(each, "style-name") for each in piece.chain) if piece is not None else ()
+        return tuple(value(span, "style-name") for span in piece.chain) if piece is not None else ()
 
     def checked_look(self, word: str, value: object) -> object:
         """What a look is set to."""
@@ -411,7 +411,7 @@ class TextParagraph(PiecedParagraph):
     def _piece_of(self, place: int) -> object:
         """What an old character is in; None for one that must stay, or is in more than a style of characters."""
         piece = self.pieces[bisect_right(self.pieces, place, key=lambda each: each.start) - 1]
-        if self.fixed[place : place + 1].strip() or not all(of(each, TEXT, "span") for each in piece.chain):
+        if self.fixed[place : place + 1].strip() or not all(of(span, TEXT, "span") for span in piece.chain):
             return None
         return piece.begin
 

@@ -32,13 +32,13 @@ class TextPicture(PlacedPicture[TextPlace]):
 
     @property
     def name(self) -> str:
-        """Its name."""
+        """As `draw:name` of the frame has it; may be empty."""
         return self._place.said("name", DRAW) or ""
 
     @property
     def _in_words(self) -> Span | None:
         """What says it: the short text (10.3.2), else the long one (10.3.3)."""
-        found = {each.name: each for each in self._place.span.children if each.uri == SVG}
+        found = {child.name: child for child in self._place.span.children if child.uri == SVG}
         return found.get("title") or found.get("desc")
 
     @property
@@ -64,7 +64,7 @@ class TextPicture(PlacedPicture[TextPlace]):
             more = "".join(f' {each}="{uri}"' for each, uri in declared.items())
             made = f"<{name}{more}>{escaped_text(value or '')}</{name}>".encode()
             last = ("title", "desc", "contour-polygon", "contour-path")  # what comes after it, or in its place
-            at = next((each.start for each in place.span.children if each.name in last), place.span.close_start)
+            at = next((child.start for child in place.span.children if child.name in last), place.span.close_start)
             end = there.end if there is not None else at
             back = place.put("title", [Splice(at, end, made)])
         self.noted("alternative-text", before, value, back)
@@ -83,13 +83,13 @@ class TextPicture(PlacedPicture[TextPlace]):
     @property
     def _images(self) -> list[Span]:
         """What it shows: the first that a program can show (10.4.2)."""
-        return [each for each in self._place.span.children if of(each, DRAW, "image")]
+        return [child for child in self._place.span.children if of(child, DRAW, "image")]
 
     def _inside(self) -> str:
-        found = self._media.shown_by(self._place, self._images[0])
-        if not found:
+        result = self._media.shown_by(self._place, self._images[0])
+        if not result:
             raise self.not_inside()
-        return found
+        return result
 
     def shown(self) -> str:
         """The name of the file that it shows now."""
@@ -102,9 +102,9 @@ class TextPicture(PlacedPicture[TextPlace]):
     def show(self, new: NewPicture | None) -> Undo:
         """Shows another one, or none."""
         first, *others = self._images
-        gone = [*others, *(each for each in first.children if each.name == "binary-data")]
+        gone = [*others, *(child for child in first.children if child.name == "binary-data")]
         back = self._media.show(self._place, first, new)
-        return all_back([back, self._place.put("others", [Splice(each.start, each.end, b"") for each in gone])])
+        return all_back([back, self._place.put("others", [Splice(span.start, span.end, b"") for span in gone])])
 
     def take_out(self) -> Undo:
         """Takes its frame out."""
@@ -154,7 +154,7 @@ class Media:
                 name = named[new.data] = next(each for each in names if each.lower() not in taken)
                 taken.add(name.lower())
                 added[name] = new
-            image = place._replace(span=next(each for each in place.span.children if of(each, DRAW, "image")))
+            image = place._replace(span=next(child for child in place.span.children if of(child, DRAW, "image")))
             image.say("href", name, XLINK)
             for known in image.span.attributes:
                 if known.rpartition(":")[2] == "mime-type":
@@ -170,10 +170,10 @@ class Media:
         """The files that nothing in these parts shows any more."""
         every = list(parts)
         former = {
-            (value(each, "href", XLINK) or "").removeprefix("./")
+            (value(child, "href", XLINK) or "").removeprefix("./")
             for place, _ in self._wanted.values()
-            for each in place.span.children
-            if of(each, DRAW, "image")
+            for child in place.span.children
+            if of(child, DRAW, "image")
         }
         return {
             name
@@ -188,12 +188,12 @@ class Media:
         data, root = part_tree(self._package, _MANIFEST)
         p, entries = root.prefix, list(root.children)
         # Attributes have a prefix even where elements have none.
-        known = (name for each in entries for name in each.attributes if name.endswith(":full-path"))
+        known = (name for entry in entries for name in entry.attributes if name.endswith(":full-path"))
         a = next(known, f"{p}full-path").removesuffix("full-path")
         splices = [
-            Splice(each.start, each.end, b"")
-            for each in entries
-            if any(each.attributes.get(name) in gone for name in each.attributes if name.endswith("full-path"))
+            Splice(entry.start, entry.end, b"")
+            for entry in entries
+            if any(entry.attributes.get(name) in gone for name in entry.attributes if name.endswith("full-path"))
         ]
         made = "".join(
             f'<{p}file-entry {a}full-path="{escaped(name)}" {a}media-type="{new.media_type}"/>'
@@ -205,8 +205,8 @@ class Media:
 def pictures_in(home: TextHome, part: TextPart, media: Media) -> Iterator[TextPicture]:
     """The pictures of a part; frames with texts and drawings are none."""
     for span in alive(part.root):
-        if of(span, DRAW, "frame") and any(of(each, DRAW, "image") for each in span.children):
-            if not any(of(each, DRAW, "object") for each in span.children):  # a chart, with a picture of it
+        if of(span, DRAW, "frame") and any(of(child, DRAW, "image") for child in span.children):
+            if not any(of(child, DRAW, "object") for child in span.children):  # a chart, with a picture of it
                 picture = TextPicture(TextPlace(home, part, span), media)
                 if not picture.removed:
                     yield picture

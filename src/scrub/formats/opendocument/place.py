@@ -32,7 +32,7 @@ class TextPlace(NamedTuple):
     def words(self) -> str:
         """What of its paragraph is in it."""
         pieces = self.paragraph.pieces if self.paragraph is not None else ()
-        return "".join(each.text for each in pieces if self.span.start <= each.begin < self.span.end)
+        return "".join(piece.text for piece in pieces if self.span.start <= piece.begin < self.span.end)
 
     def put(self, word: str, splices: Sequence[Splice]) -> Undo:
         """Puts something in at its element, or takes it out; returns how to undo it."""

@@ -57,18 +57,18 @@ class TextProperties:
             name = os.path.basename(self._package.source.shown)
             raise Failure(f"{name} has no properties. Save it once in its own program")
         data, root = part_tree(self._package, _META)
-        holder = next((each for each in root.children if of(each, OFFICE, "meta")), root)
+        holder = next((child for child in root.children if of(child, OFFICE, "meta")), root)
         keyword = _PROPERTIES["keywords"]
         words = (touched.pop("keywords", None) or "").split(",")  # each is an element of its own
         wanted: list[tuple[tuple[str, str], str | None]] = [(_PROPERTIES[name], text) for name, text in touched.items()]
-        wanted += [(keyword, each.strip()) for each in words]
+        wanted += [(keyword, word.strip()) for word in words]
         splices = text_splices(
             data, holder, lambda name: None if name == keyword else next(_elements_of(root, name), None), wanted
         )
         if self._kept["keywords"].touched:
-            splices += [Splice(each.start, each.end, b"") for each in _elements_of(root, keyword)]
+            splices += [Splice(element.start, element.end, b"") for element in _elements_of(root, keyword)]
         return {_META: partial(spliced, data, splices)}
 
 
 def _elements_of(root: Span, name: tuple[str, str]) -> Iterator[Span]:
-    return (each for each in root.inside() if of(each, *name))
+    return (span for span in root.inside() if of(span, *name))

@@ -68,7 +68,7 @@ def attribute(span: Span, name: str, uri: str) -> tuple[str, dict[str, str | Non
         prefix, _, local = known.rpartition(":")
         if local == name and prefix and span.namespaces.get(prefix) == uri:
             return known, {}
-    prefix = next((each for each, known in span.namespaces.items() if known == uri and each), "")
+    prefix = next((namespace for namespace, known in span.namespaces.items() if known == uri and namespace), "")
     if prefix:
         return f"{prefix}:{name}", {}
     prefix = next(each for each in (f"n{number}" for number in range(1, 99)) if each not in span.namespaces)
@@ -173,7 +173,7 @@ def paragraphs_of(root: Span) -> Iterator[tuple[Span, str, Span]]:
         if is_paragraph(span):
             yield span, place, around
             for held, kind in reversed([] if isinstance(span, FoundSpan) else list(_held(span))):
-                waiting += [(each, kind, held) for each in reversed(held.children)]
+                waiting += [(child, kind, held) for child in reversed(held.children)]
             continue
         if of(span, OFFICE, "annotation"):
             continue
@@ -183,8 +183,8 @@ def paragraphs_of(root: Span) -> Iterator[tuple[Span, str, Span]]:
 
 def margins_in(root: Span) -> list[Span]:
     """The headers and footers of the kinds of pages, whichever namespace a program has for those of first pages."""
-    masters = (each for each in root.inside(read_only=True) if of(each, STYLE, "master-page"))
-    return [each for master in masters for each in master.children if each.name.startswith(("header", "footer"))]
+    masters = (span for span in root.inside(read_only=True) if of(span, STYLE, "master-page"))
+    return [child for master in masters for child in master.children if child.name.startswith(("header", "footer"))]
 
 
 def alive(root: Span) -> Iterator[Span]:

@@ -30,8 +30,8 @@ class RecordingText(TextHome):
         return FromFile(self._recording)
 
     def _recording(self) -> bool:
-        found = next((each for each in self._body.children if of(each, TEXT, "tracked-changes")), None)
-        return found is not None and is_on(value(found, "track-changes"), True)
+        span = next((child for child in self._body.children if of(child, TEXT, "tracked-changes")), None)
+        return span is not None and is_on(value(span, "track-changes"), True)
 
     @property
     def tracks_changes(self) -> bool:
@@ -92,4 +92,4 @@ class RecordingText(TextHome):
 
 def body_of(part: TextPart) -> Span | None:
     """The text of a document in its content."""
-    return next((each for each in part.root.inside(read_only=True) if of(each, OFFICE, "text")), None)
+    return next((span for span in part.root.inside(read_only=True) if of(span, OFFICE, "text")), None)

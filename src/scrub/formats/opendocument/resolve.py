@@ -37,8 +37,8 @@ class Mark(NamedTuple):
 
     @property
     def paragraph(self) -> Span | None:
-        """The paragraph that it is in."""
-        return next((each for each in reversed(self.above) if is_paragraph(each)), None)
+        """None for a mark between paragraphs."""
+        return next((span for span in reversed(self.above) if is_paragraph(span)), None)
 
 
 def id_of(region: Span) -> str:
@@ -48,7 +48,7 @@ def id_of(region: Span) -> str:
 
 def regions_in(root: Span) -> list[Region]:
     """The tracked changes, as they are listed (5.5.2)."""
-    listed = (each for each in root.inside(read_only=True) if of(each, TEXT, "changed-region"))
+    listed = (span for span in root.inside(read_only=True) if of(span, TEXT, "changed-region"))
     sorts = ("insertion", "deletion", "format-change")
     return [
         Region(id_of(region), done, region)
@@ -60,15 +60,15 @@ def regions_in(root: Span) -> list[Region]:
 
 def marks_in(root: Span) -> dict[str, dict[str, Mark]]:
     """The marks of each change, by the name of each."""
-    found: dict[str, dict[str, Mark]] = {}
+    marks: dict[str, dict[str, Mark]] = {}
     waiting: list[tuple[Span, tuple[Span, ...]]] = [(root, ())]
     while waiting:
         span, above = waiting.pop()
         if span.uri == TEXT and span.name in _MARKS:
-            found.setdefault(value(span, "change-id") or "", {}).setdefault(span.name, Mark(span, above))
+            marks.setdefault(value(span, "change-id") or "", {}).setdefault(span.name, Mark(span, above))
         if not isinstance(span, FoundSpan):
-            waiting += [(each, (*above, span)) for each in reversed(span.children)]
-    return found
+            waiting += [(child, (*above, span)) for child in reversed(span.children)]
+    return marks
 
 
 def resolved(data: bytes, decided: Mapping[int, bool] | bool) -> bytes:
@@ -87,10 +87,12 @@ class _Resolver:
     def __init__(self, data: bytes, decided: Mapping[int, bool] | bool) -> None:
         self._data = data
         regions = regions_in(parse_text(data))
-        known = {each.id: decided if isinstance(decided, bool) else decided.get(each.span.start) for each in regions}
+        known = {
+            region.id: decided if isinstance(decided, bool) else decided.get(region.span.start) for region in regions
+        }
         self._accepted = {id_: each for id_, each in known.items() if each is not None}
-        for each in regions:
-            if each.sort == "format-change" and self._accepted.get(each.id) is False:
+        for region in regions:
+            if region.sort == "format-change" and self._accepted.get(region.id) is False:
                 raise Failure(
                     "a tracked change of formatting cannot be rejected: an OpenDocument file does not store the "
                     "earlier formatting. Accept it"
@@ -110,14 +112,16 @@ class _Resolver:
     def _do(self, step: object, refused: set[str]) -> None:
         root = parse_text(self._data)
         splices = list(step(root, regions_in(root), marks_in(root), refused))  # type: ignore[operator]
-        gone = sorted((each for each in splices if each.start < each.end), key=lambda each: (each.start, -each.end))
+        gone = sorted(
+            (splice for splice in splices if splice.start < splice.end), key=lambda each: (each.start, -each.end)
+        )
         whole: list[Splice] = []
         for each in gone:  # a deleted range takes its contents along
             if not whole or each.start >= whole[-1].end:
                 whole.append(each)
             elif each.end > whole[-1].end:
                 raise Failure("tracked changes overlap. Accept or reject them in the document's own program")
-        whole += outside(whole, (each for each in splices if each.start == each.end))
+        whole += outside(whole, (splice for splice in splices if splice.start == splice.end))
         self._data = spliced(self._data, whole)
 
     def _explicit(
@@ -127,8 +131,8 @@ class _Resolver:
         touched = [mark.paragraph for id_ in refused for mark in marks.get(id_, {}).values()]
         for region in regions:
             if region.id in refused and region.sort == "deletion":
-                touched += [each for each in region.done.children if is_paragraph(each)]
-        for paragraph in {each.start: each for each in touched if each is not None}.values():
+                touched += [child for child in region.done.children if is_paragraph(child)]
+        for paragraph in {span.start: span for span in touched if span is not None}.values():
             yield from explicit(self._data, paragraph)
 
     def _without(
@@ -159,8 +163,8 @@ class _Resolver:
         else:
             above, below = _apart(start.above, first), _apart(end.above, last)
             shared = sum(1 for one, other in zip(above, below, strict=False) if one is other)
-            sides = [[each.raw_name for each in side[shared:]] for side in (above, below)]
-            if sides[0] != sides[1] or any(each.uri == TABLE for each in (*above[shared:], *below[shared:])):
+            sides = [[span.raw_name for span in side[shared:]] for side in (above, below)]
+            if sides[0] != sides[1] or any(span.uri == TABLE for span in (*above[shared:], *below[shared:])):
                 raise Failure(
                     "a tracked insertion crosses the edge of a table or list. Reject it in the document's own program"
                 )
@@ -190,7 +194,7 @@ class _Resolver:
                 yield from (_gone(each.span) for each in found.values())
 
     def _brought_back(self, region: Region, mark: Mark) -> Iterator[Splice]:
-        content = [each for each in region.done.children if not of(each, OFFICE, "change-info")]
+        content = [child for child in region.done.children if not of(child, OFFICE, "change-info")]
         data, paragraph = self._data, mark.paragraph
         if not content:
             yield _gone(mark.span)
@@ -198,7 +202,7 @@ class _Resolver:
         if paragraph is None:
             yield Splice(mark.span.start, mark.span.end, data[content[0].start : content[-1].end])
             return
-        whole = all(is_paragraph(each) or (each.uri, each.name) in _BESIDE for each in content)
+        whole = all(is_paragraph(span) or (span.uri, span.name) in _BESIDE for span in content)
         if not whole or not is_paragraph(content[0]) or not is_paragraph(content[-1]):
             raise Failure(
                 "a tracked deletion starts or ends in a table or list. Reject it in the document's own program"
@@ -207,18 +211,18 @@ class _Resolver:
         if len(content) == 1:
             yield Splice(mark.span.start, mark.span.end, words)
             return
-        if any(not is_paragraph(each) for each in content) and (
+        if any(not is_paragraph(span) for span in content) and (
             mark.above[mark.above.index(paragraph) - 1].uri == TEXT
         ):
             raise Failure("a tracked deletion contains a table in a list. Reject it in the document's own program")
         inner, last = mark.above[mark.above.index(paragraph) + 1 :], content[-1]
         closed = (
-            "".join(f"</{each.raw_name}>" for each in reversed(inner)).encode() + f"</{paragraph.raw_name}>".encode()
+            "".join(f"</{span.raw_name}>" for span in reversed(inner)).encode() + f"</{paragraph.raw_name}>".encode()
         )
-        opened = b"".join(data[each.start : each.open_end] for each in inner)
+        opened = b"".join(data[span.start : span.open_end] for span in inner)
         tag = data[last.start : last.open_end]
         tag = tag[:-2].rstrip() + b">" if tag.endswith(b"/>") else tag
-        between = b"".join(data[each.start : each.end] for each in content[1:-1])
+        between = b"".join(data[span.start : span.end] for span in content[1:-1])
         yield Splice(mark.span.start, mark.span.end, words + closed + between + tag + _inside(data, last) + opened)
         if last.raw_name != paragraph.raw_name:
             yield Splice(paragraph.close_start, paragraph.end, f"</{last.raw_name}>".encode())
@@ -240,7 +244,7 @@ def _inside(data: bytes, span: Span) -> bytes:
 def _is_bare(data: bytes, paragraph: Span, end: int) -> bool:
     """Whether nothing that is seen is in a paragraph before a place, and no mark of another change."""
     read: Read = read_paragraph(data, paragraph)
-    marked = any(each.uri == TEXT and each.name in _MARKS and each.end <= end for each in paragraph.inside())
+    marked = any(span.uri == TEXT and span.name in _MARKS and span.end <= end for span in paragraph.inside())
     return not marked and not any(piece.text for piece in read.pieces if piece.begin < end)
 
 

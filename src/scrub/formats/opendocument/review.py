@@ -27,16 +27,16 @@ _SORTS = {
 
 def _said(data: bytes, holder: Span, name: str) -> str:
     """What an element of the annotation says: who made it, or when."""
-    found = next((each for each in holder.inside() if of(each, DUBLIN, name)), None)
+    found = next((span for span in holder.inside() if of(span, DUBLIN, name)), None)
     return text_of(data[found.start : found.end]) if found is not None else ""
 
 
 def _words(data: bytes, holder: Span) -> str:
-    return "\n".join(read_paragraph(data, each).text for each in holder.inside() if is_paragraph(each))
+    return "\n".join(read_paragraph(data, span).text for span in holder.inside() if is_paragraph(span))
 
 
 class TextComment(Placed[TextPlace], Comment):
-    """A comment."""
+    """An element `office:annotation` (14.1), with its end mark where it has one."""
 
     def __init__(self, place: TextPlace) -> None:
         self._place = place
@@ -74,8 +74,8 @@ class TextComment(Placed[TextPlace], Comment):
         before, span = self.text, self._place.span
         if value == before:
             return
-        old = [each for each in span.children if each.uri == TEXT]  # its paragraphs and lists
-        p = next((each.prefix for each in span.inside() if each.uri == TEXT), None)
+        old = [child for child in span.children if child.uri == TEXT]  # its paragraphs and lists
+        p = next((element.prefix for element in span.inside() if element.uri == TEXT), None)
         if not old or p is None:
             raise Failure(f"{self.label}: the comment is damaged (it has no paragraph). Delete it")
         made = "".join(f"<{p}p>{written(each, p)}</{p}p>" for each in value.split("\n"))
@@ -118,7 +118,7 @@ class TextComment(Placed[TextPlace], Comment):
         ends = [end] if end is not None else []
         said = f'comment of {self.author or "nobody"} removed: "{self.text[:60]}"'
         backs = [self._place.put(word, ()) for word in ("words", "answers")]  # what was done to it goes with it
-        backs.append(self._place.put("comment", [Splice(each.start, each.end, b"") for each in (span, *ends)]))
+        backs.append(self._place.put("comment", [Splice(element.start, element.end, b"") for element in (span, *ends)]))
         self.changed("comment", self.text, None, all_back(backs), said)
 
 
@@ -180,9 +180,9 @@ class TextChange(RecordedChange):
         if start is None or end is None or self.type is not ChangeSort.INSERTION:
             return ""
         found = []
-        for each in root.inside():
-            if is_paragraph(each) and each.end > start.span.start and each.start < end.span.end:
-                pieces = read_paragraph(data, each).pieces
+        for span in root.inside():
+            if is_paragraph(span) and span.end > start.span.start and span.start < end.span.end:
+                pieces = read_paragraph(data, span).pieces
                 found.append(
                     "".join(one.text for one in pieces if start.span.end <= one.begin and one.end <= end.span.start)
                 )
@@ -214,9 +214,9 @@ def changes_in(home: TextHome, stories: Stories[TextPart, TextParagraph], part: 
 
 def names_in(root: Span) -> Iterator[Splice]:
     """What empties the names of who wrote, commented and changed."""
-    for each in root.inside(read_only=True):
-        named = of(each, DUBLIN, "creator") or (
-            each.uri == META and each.name in ("initial-creator", "creator-initials", "printed-by")
+    for span in root.inside(read_only=True):
+        named = of(span, DUBLIN, "creator") or (
+            span.uri == META and span.name in ("initial-creator", "creator-initials", "printed-by")
         )
-        if named and each.open_end < each.close_start:
-            yield Splice(each.open_end, each.close_start, b"")
+        if named and span.open_end < span.close_start:
+            yield Splice(span.open_end, span.close_start, b"")

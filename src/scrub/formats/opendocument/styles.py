@@ -45,12 +45,12 @@ class TextStyles:
 
     def of_level(self, level: int) -> str:
         """The style of headings of a level. Raises `Failure`."""
-        found = next((each for each, at in self._levels.items() if at == level), None)
-        if found is None:
-            found = next((each for each, known in self.names.items() if fold(known) == f"heading {level}"), None)
-        if found is None:
+        result = next((each for each, at in self._levels.items() if at == level), None)
+        if result is None:
+            result = next((name for name, known in self.names.items() if fold(known) == f"heading {level}"), None)
+        if result is None:
             raise Failure(f"the document has no heading style for level {level}. Create one in its own program")
-        return found
+        return result
 
     def level(self, written: str) -> int | None:
         """The level of headings that a style is for."""

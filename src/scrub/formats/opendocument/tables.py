@@ -34,7 +34,7 @@ def cells_of(row: Span) -> list[tuple[int, Span]]:
     """
     column, cells = 0, []
     for cell in row.children:
-        if of(cell, TABLE, "table-cell") and any(is_paragraph(each) for each in cell.children):
+        if of(cell, TABLE, "table-cell") and any(is_paragraph(child) for child in cell.children):
             cells.append((column, cell))
         column += whole(value(cell, "number-columns-repeated", TABLE), MOST_COLUMNS) or 1
     return cells
@@ -51,16 +51,16 @@ class TextTable(ArrangedTable):
     @cached_property
     def _why_fixed(self) -> str:
         """Why its rows stay where they are in the file; nothing where they can be moved."""
-        cells = [each for row in self._rows for each in row.children if each.uri == TABLE]
-        merged = any(each.name == "covered-table-cell" or value(each, "number-rows-spanned", TABLE) for each in cells)
+        cells = [child for row in self._rows for child in row.children if child.uri == TABLE]
+        merged = any(cell.name == "covered-table-cell" or value(cell, "number-rows-spanned", TABLE) for cell in cells)
         if merged or any(len(cells_of(row)) != len(cells_of(self._rows[0])) for row in self._rows):
             return "some cells are merged"
-        if any(value(each, "number-rows-repeated", TABLE) for each in self._rows):
+        if any(value(row, "number-rows-repeated", TABLE) for row in self._rows):
             return "a row is repeated"
-        if any(value(each, "formula", TABLE) for each in cells):
+        if any(value(cell, "formula", TABLE) for cell in cells):
             return "some cells contain formulas"
-        heads = next((each for each in self.span.children if of(each, TABLE, "table-header-rows")), None)
-        groups = any(of(each, TABLE, "table-row-group") for each in self.span.children)
+        heads = next((child for child in self.span.children if of(child, TABLE, "table-header-rows")), None)
+        groups = any(of(child, TABLE, "table-row-group") for child in self.span.children)
         return "they are grouped" if groups or (heads is not None and len(heads.children) > 1) else ""
 
     @cached_property
@@ -70,7 +70,7 @@ class TextTable(ArrangedTable):
     @property
     def _end(self) -> int:
         last = self._rows[-1]
-        heads = next((each for each in self.span.children if of(each, TABLE, "table-header-rows")), None)
+        heads = next((child for child in self.span.children if of(child, TABLE, "table-header-rows")), None)
         return heads.end if heads is not None and heads.start < last.start < heads.end else last.end
 
     def _new(self, texts: Mapping[int, str]) -> bytes:
@@ -119,12 +119,12 @@ def says_more(cell: Span) -> bool:
 
 def _plain_cell(cell: Span) -> list[tuple[str, str | None]]:
     """What a cell no longer says once its text is another: the number, date or formula it meant (19.385)."""
-    found: list[tuple[str, str | None]] = []
+    result: list[tuple[str, str | None]] = []
     for known in cell.attributes:
         prefix, _, local = known.rpartition(":")
         uri = cell.namespaces.get(prefix)
         if local == "value-type":  # some programs say it once more in a namespace of their own
-            found.append((known, "string"))
+            result.append((known, "string"))
         elif (uri == OFFICE and local.endswith("value")) or (uri == TABLE and local == "formula"):
-            found.append((known, None))
-    return found
+            result.append((known, None))
+    return result

@@ -70,13 +70,13 @@ class TextTracking:
     def splices(self, data: bytes, on: bool | None) -> list[Splice]:
         """What lists the changes in the text; `on` whether more are to be recorded, None for as before."""
         made, t, text = "".join(self._regions).encode(), self._prefix, self._text
-        there = next((each for each in text.children if of(each, TEXT, "tracked-changes")), None)
+        there = next((child for child in text.children if of(child, TEXT, "tracked-changes")), None)
         said = {} if on is None else {f"{t}track-changes": "true" if on else "false"}
         if there is None:
             if not made and on is None:
                 return []
             tag = with_attributes(f"<{t}tracked-changes>".encode(), said)
-            forms = next((each.end for each in text.children if of(each, OFFICE, "forms")), text.open_end)
+            forms = next((child.end for child in text.children if of(child, OFFICE, "forms")), text.open_end)
             if text.open_end == text.end:
                 return []  # a text without a paragraph, which has nothing to record
             return [Splice(forms, forms, tag + made + f"</{t}tracked-changes>".encode())]
@@ -102,7 +102,7 @@ def numbers_for(parts: Sequence[bytes]) -> Iterator[int]:
 
 def _prefix(namespaces: Namespaces, uri: str) -> str:
     """The prefix of a namespace with its colon; nothing for one without."""
-    return next((f"{each}:" for each, known in namespaces.items() if known == uri and each), "")
+    return next((f"{namespace}:" for namespace, known in namespaces.items() if known == uri and namespace), "")
 
 
 def bare(data: bytes, paragraph: Span) -> str:

@@ -48,9 +48,9 @@ class ParagraphWriter:
             return self._in_empty(self.content())
         contents = self._contents()
         if self.pieces[-1].end <= self.paragraph.end:
-            found = list(self._made(contents, False))
-            if self._is_inside(contents) or self._read_back(found) == str(self.stretches):
-                return found
+            result = list(self._made(contents, False))
+            if self._is_inside(contents) or self._read_back(result) == str(self.stretches):
+                return result
         return list(self._made(contents, True))
 
     def recorded(self, tracking: TextTracking, joints: Sequence[int] = ()) -> list[Splice]:
@@ -82,13 +82,16 @@ class ParagraphWriter:
             edges = (*whole[:1], *whole[-1:], *piece.text[:1], *piece.text[-1:])
             if whole == piece.text == "":
                 continue
-            if not piece.is_data or len(edges) < 4 or any(each in " \t\n" for each in edges):
+            if not piece.is_data or len(edges) < 4 or any(edge in " \t\n" for edge in edges):
                 return False
         return True
 
     def _read_back(self, splices: Sequence[Splice]) -> str:
         paragraph = self.paragraph
-        inside = [each._replace(start=each.start - paragraph.start, end=each.end - paragraph.start) for each in splices]
+        inside = [
+            splice._replace(start=splice.start - paragraph.start, end=splice.end - paragraph.start)
+            for splice in splices
+        ]
         made = spliced(self.data[paragraph.start : paragraph.end], inside)
         if isinstance(paragraph, FoundParagraph):
             start, end = paragraph.open_end - paragraph.start, len(made) - (paragraph.end - paragraph.close_start)
@@ -139,9 +142,9 @@ class ParagraphWriter:
             if text == ATOM and not piece.is_data:
                 words.append(self.data[piece.begin : piece.end].decode())
                 continue
-            spans = [each for each in piece.chain if of(each, TEXT, "span")]
-            opened = "".join(self.data[each.start : each.open_end].decode() for each in spans)
-            closed = "".join(f"</{each.raw_name}>" for each in reversed(spans))
+            spans = [span for span in piece.chain if of(span, TEXT, "span")]
+            opened = "".join(self.data[span.start : span.open_end].decode() for span in spans)
+            closed = "".join(f"</{span.raw_name}>" for span in reversed(spans))
             words.append(f"{opened}{written(text, self.prefix)}{closed}")
         paragraph = self.paragraph
         whole = f"{open_tag(self.data, paragraph)}{''.join(words)}</{paragraph.raw_name}>"
@@ -186,14 +189,14 @@ class ParagraphWriter:
         if look == at or here == there:
             return self._written(text, looks)
         shared = [a for a, b in takewhile(lambda pair: pair[0] is pair[1], zip(here, there, strict=False))]
-        closed = [each for each in here[len(shared) :] if of(each, TEXT, "span")]
-        opened = [each for each in there[len(shared) :] if of(each, TEXT, "span")]
+        closed = [span for span in here[len(shared) :] if of(span, TEXT, "span")]
+        opened = [span for span in there[len(shared) :] if of(span, TEXT, "span")]
         if len(closed) != len(here) - len(shared):
             closed = []  # inside a link the words stay in it
-        close = "".join(f"</{each.raw_name}>" for each in reversed(closed))
-        again = "".join(self.data[each.start : each.open_end].decode() for each in closed)
-        start = "".join(self.data[each.start : each.open_end].decode() for each in opened)
-        end = "".join(f"</{each.raw_name}>" for each in reversed(opened))
+        close = "".join(f"</{span.raw_name}>" for span in reversed(closed))
+        again = "".join(self.data[span.start : span.open_end].decode() for span in closed)
+        start = "".join(self.data[span.start : span.open_end].decode() for span in opened)
+        end = "".join(f"</{span.raw_name}>" for span in reversed(opened))
         return f"{close}{start}{self._written(text, looks)}{end}{again}"
 
     def _written(self, text: str, looks: Looks) -> str:
@@ -205,7 +208,7 @@ class ParagraphWriter:
 
     def content(self) -> str:
         """All that an empty paragraph is to say."""
-        fresh = [each for each in self.stretches.parts if isinstance(each, Fresh)]
+        fresh = [part for part in self.stretches.parts if isinstance(part, Fresh)]
         marks = around(each.looks for each in fresh)
         return "".join(
             f"{opening}{self._written(each.text, bare(each.looks))}{closing}"
@@ -224,12 +227,12 @@ class ParagraphWriter:
 
 def _with_marks(contents: Sequence[Sequence[_Words]]) -> list[list[_Words]]:
     """The new XML of each piece, with the elements around marked words."""
-    found: list[list[_Words]] = [[] for _ in contents]
+    result: list[list[_Words]] = [[] for _ in contents]
     every = [(piece, words) for piece, some in enumerate(contents) for words in some]
     for (piece, (text, look, looks)), marks in zip(every, around(looks for _, (*_, looks) in every), strict=True):
         opening, closing = ((mark, _MARK, ()) for mark in marks)
-        found[piece] += [each for each in (opening, (text, look, bare(looks)), closing) if each[0] or each[1] != _MARK]
-    return found
+        result[piece] += [each for each in (opening, (text, look, bare(looks)), closing) if each[0] or each[1] != _MARK]
+    return result
 
 
 def explicit(data: bytes, paragraph: Span) -> list[Splice]:

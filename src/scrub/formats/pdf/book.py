@@ -106,15 +106,15 @@ class PdfFile(PickedFile, DescribedFile, Pdf):
         if self._pages is None:
             pdf = self._own()
             try:
-                found = pages_of(pdf)
+                pages = pages_of(pdf)
             except Failure as failure:
                 raise failure.at(self.name) from None
-            self._pages = [OpenPage(self, number, each, number + 1) for number, each in enumerate(found)]
+            self._pages = [OpenPage(self, number, each, number + 1) for number, each in enumerate(pages)]
             self._first = list(self._pages)
         return self._pages
 
     def pages(self) -> Iterator[OpenPage]:
-        """Its pages."""
+        """Those that are still there."""
         return iter(list(self._every()))
 
     def number_of(self, page: OpenPage) -> int:
@@ -200,12 +200,12 @@ class PdfFile(PickedFile, DescribedFile, Pdf):
 
     def outline_items(self) -> Iterator[OpenOutlineItem]:
         """The entries of its outline."""
-        return iter([OpenOutlineItem(self, each) for each in self._entries().every()])
+        return iter([OpenOutlineItem(self, entry) for entry in self._entries().every()])
 
     def _entries(self) -> Outline:
         if self._outline is None:
             self._every()
-            numbers = {each.found.page.objgen: each.first for each in self._first if each.found is not None}
+            numbers = {page.found.page.objgen: page.first for page in self._first if page.found is not None}
             self._outline = Outline(self._own(), numbers)
         return self._outline
 
@@ -227,7 +227,7 @@ class PdfFile(PickedFile, DescribedFile, Pdf):
         folder = placed(os.path.dirname(self.source.path), to or ".")
         taken = {path for _, path in self._parts}
         path = free_path(os.path.join(folder, name), lambda each: each in taken or os.path.lexists(each))
-        part = ([each for each in pages if isinstance(each, OpenPage)], path)
+        part = ([page for page in pages if isinstance(page, OpenPage)], path)
         self._parts.append(part)
         count = len(part[0])
         said = f"{os.path.relpath(path)}: {count} {'page' if count == 1 else 'pages'}"
@@ -257,16 +257,16 @@ class PdfFile(PickedFile, DescribedFile, Pdf):
     @property
     def made_at(self) -> datetime | None:
         """When it was made (7.9.4)."""
-        found = _DATE.match(str(held(self._own().trailer, "/Info").get("/CreationDate", "")))
-        if found is None:
+        match = _DATE.match(str(held(self._own().trailer, "/Info").get("/CreationDate", "")))
+        if match is None:
             return None
-        year, month, day, hour, minute, second = (int(each) if each else 0 for each in found.groups()[:6])
-        shift = timedelta(hours=int(found[8] or 0), minutes=int(found[9] or 0))
+        year, month, day, hour, minute, second = (int(group) if group else 0 for group in match.groups()[:6])
+        shift = timedelta(hours=int(match[8] or 0), minutes=int(match[9] or 0))
         try:
             made = datetime(year, month or 1, day or 1, hour, minute, second)
-            if found[7]:
+            if match[7]:
                 made = (
-                    made.replace(tzinfo=timezone(-shift if found[7] == "-" else shift))
+                    made.replace(tzinfo=timezone(-shift if match[7] == "-" else shift))
                     .astimezone()
                     .replace(tzinfo=None)
                 )
@@ -355,19 +355,19 @@ class PdfFile(PickedFile, DescribedFile, Pdf):
     @property
     def notes(self) -> list[str]:
         """What a person should know about saving the changes."""
-        found = list(super().notes)
+        result = list(super().notes)
         stamps = [stamp for page in self._first for stamp in page.stamps.values() if stamp is not None]
         if stamps and b"pdfaid:part" in self._said_by_metadata():
             clear = any(stamp.at.opacity != 1 for stamp in stamps)
             what = "a transparent stamp" if clear else "a stamp"
-            found.append(f"The file claims to be an archive file (PDF/A), which {what} may break. Validate it.")
+            result.append(f"The file claims to be an archive file (PDF/A), which {what} may break. Validate it.")
         if stamps and "/XFA" in held(self._own().trailer.Root, "/AcroForm"):
-            found.append(
+            result.append(
                 "The form of this file draws the pages itself (XFA), so some programs may not show the stamps."
             )
         if self._pdf is not None and self._rewrites:
-            found += self._rewriting().notes
-        return found
+            result += self._rewriting().notes
+        return result
 
     def _said_by_metadata(self) -> bytes:
         """What the file says of itself (14.3.2)."""
@@ -463,7 +463,7 @@ class PdfFile(PickedFile, DescribedFile, Pdf):
 
     def effects(self, into: str | None = None) -> list[Effect]:
         """What saving it comes to, with the files made of some of its pages."""
-        found = super().effects(into)
+        result = super().effects(into)
         if self._parts:
             rewriting = self._rewriting()
             password = self._password.reveal() if self._password is not None else None
@@ -472,8 +472,8 @@ class PdfFile(PickedFile, DescribedFile, Pdf):
                 if not left:
                     raise Failure(f"{os.path.basename(path)} would have no page")
                 data = rewriting.made(self._order(left), self._foreign, password, self._own().is_encrypted)
-                found.append(Effect(path, whole(data), None))
-        return found
+                result.append(Effect(path, whole(data), None))
+        return result
 
     def close(self) -> None:
         """Lets the file go."""

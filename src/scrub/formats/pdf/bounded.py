@@ -39,7 +39,9 @@ def unpacked(streams: Iterable[Any]) -> bytes:
 def filters_of(stream: Any) -> list[str]:
     """How a stream is packed, the outermost way first (7.4)."""
     filters = stream.get("/Filter")
-    return [str(filters)] if isinstance(filters, needed("pikepdf").Name) else [str(each) for each in filters or ()]
+    return (
+        [str(filters)] if isinstance(filters, needed("pikepdf").Name) else [str(filter_) for filter_ in filters or ()]
+    )
 
 
 def _unpacked(stream: Any, room: int) -> bytes:

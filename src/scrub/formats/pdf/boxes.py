@@ -28,12 +28,12 @@ class FoundPage(NamedTuple):
 
 def pages_of(pdf: Any) -> list[FoundPage]:
     """The pages in order. Raises `Failure` for a tree in a circle, or one with a page in it twice."""
-    found: list[FoundPage] = []
+    pages: list[FoundPage] = []
     seen: set[tuple[int, int]] = set()
     waiting: list[tuple[Any, dict[str, Any], int]] = [(held(pdf.trailer.Root, "/Pages"), {}, 0)]
     while waiting:
         node, above, depth = waiting.pop()
-        if depth > _DEEPEST or len(found) + len(waiting) + _kids(node) > _MOST:
+        if depth > _DEEPEST or len(pages) + len(waiting) + _kids(node) > _MOST:
             raise Failure("its pages are nested too deep, or there are too many")
         if node.is_indirect:
             if node.objgen in seen:
@@ -46,10 +46,10 @@ def pages_of(pdf: Any) -> list[FoundPage]:
             kids = [each for each in listed(node, "/Kids") if isinstance(each, needed("pikepdf").Dictionary)]
             waiting += [(each, inherited, depth + 1) for each in reversed(kids)]
         elif node.is_indirect:
-            found.append(FoundPage(node, above))
+            pages.append(FoundPage(node, above))
         else:
             raise Failure("one of its pages is not a separate object")
-    return found
+    return pages
 
 
 def _kids(node: Any) -> int:

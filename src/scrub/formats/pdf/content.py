@@ -49,8 +49,8 @@ def balance(pdf: Any, page: Any, data: bytes) -> Balance:
     ends = data[-40:].rstrip().endswith((b" ET", b"\nET", b"\rET"))
     if ends and (_LETTERS.search(data) is None or _OTHERS.search(data) is None):
         return Balance(b"", b"")
-    found = _NO_TEXT_IN_TEXT.match(data)
-    nested = found is None or found.end() < len(data)
+    match = _NO_TEXT_IN_TEXT.match(data)
+    nested = match is None or match.end() < len(data)
     plain = b"" if nested else _TEXTS.sub(b" ", data)
     # A picture among the words, or texts in texts: these are read properly.
     whole = nested or _PICTURE.search(plain) is not None

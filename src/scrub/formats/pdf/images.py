@@ -176,11 +176,11 @@ def _others(data: bytes) -> list[Drawn]:
         raise Failure("the picture is an animation")
     if frames > MOST_FRAMES:
         raise Failure(f"it has more than {MOST_FRAMES} pages")
-    found = []
+    result = []
     for frame in range(frames):
         image.seek(frame)
-        found.append(_by_points(image, len(data)))
-    return found
+        result.append(_by_points(image, len(data)))
+    return result
 
 
 def _by_points(image: Any, size: int) -> Drawn:

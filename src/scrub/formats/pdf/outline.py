@@ -36,8 +36,8 @@ class OutlineEntry:
         """Itself and all below it that stay."""
         if not self.gone:
             yield self
-            for each in self.below:
-                yield from each.every()
+            for entry in self.below:
+                yield from entry.every()
 
 
 class Outline:
@@ -120,7 +120,7 @@ class Outline:
 
 
 def _fewer_below(entries: list[OutlineEntry]) -> bool:
-    return any(each.gone or _fewer_below(each.below) for each in entries)
+    return any(entry.gone or _fewer_below(entry.below) for entry in entries)
 
 
 def _open_below(entry: OutlineEntry) -> int:

@@ -142,7 +142,7 @@ class OpenPage(Page):
     # -- stamps
 
     def put_picture(self, path: FilePath, width: Decimal | None, at: Placing) -> None:
-        """Puts a picture on it."""
+        """Draws it as content of its own (ISO 32000-2, 8.9)."""
         address = self.file.address if hasattr(self.file, "address") else ""
         whole = placed(os.path.dirname(address), path)
         key, picture = self.holder.picture(whole)
@@ -153,7 +153,7 @@ class OpenPage(Page):
         self._stamp(Stamp(PictureStamp(picture, key, (wide, high)), at), said)
 
     def put_text(self, text: str, size: Decimal, colour: str, at: Placing) -> None:
-        """Puts a text on it."""
+        """Draws it as content of its own (ISO 32000-2, 9.4)."""
         line(text)  # fails where a letter cannot be written
         self._stamp(Stamp(TextStamp(text, size, colour_of(colour)), at), f'"{text}"')
 

@@ -59,7 +59,7 @@ def _is_blank(page: Any) -> bool:
     """Whether nothing is seen on a page without words: no picture, and no point that is not white."""
     from pypdfium2 import raw
 
-    sorts = {each.type for each in page.get_objects(max_depth=8)}
+    sorts = {object_.type for object_ in page.get_objects(max_depth=8)}
     if sorts & {raw.FPDF_PAGEOBJ_IMAGE, raw.FPDF_PAGEOBJ_SHADING}:
         return False
     if not sorts and not _annotated(page):

@@ -126,11 +126,11 @@ def _forget(pdf: Any) -> None:
     pikepdf = needed("pikepdf")
     if "/Info" in pdf.trailer:
         del pdf.trailer["/Info"]
-    for each in list(pdf.objects):
-        if isinstance(each, (pikepdf.Dictionary, pikepdf.Stream)):
+    for object_ in list(pdf.objects):
+        if isinstance(object_, (pikepdf.Dictionary, pikepdf.Stream)):
             for name in ("/Metadata", "/PieceInfo", "/LastModified"):
-                if name in each:
-                    del each[name]
+                if name in object_:
+                    del object_[name]
 
 
 def _unsign(pdf: Any) -> None:

@@ -36,8 +36,8 @@ class Section:
         """
         if not data.startswith(b"%PDF-"):
             raise Failure(f"there is other data before its start, so Scrub cannot append to it. {_MEND}")
-        found = _START.search(data[-1100:])
-        if found is None:
+        match = _START.search(data[-1100:])
+        if match is None:
             raise Failure(f"its list of objects cannot be read, so Scrub cannot append to it. {_MEND}")
         for warning in map(str, pdf.get_warnings()):
             if _DAMAGE.search(warning):  # others are about what every reader takes, as a page without resources
@@ -47,13 +47,13 @@ class Section:
                 raise Failure(
                     f"its objects are listed twice, for older and newer readers, and the lists differ. {_MEND}"
                 )
-        self._before = int(found[1])
+        self._before = int(match[1])
         self._is_table = data[self._before : self._before + 20].lstrip().startswith(b"xref")
         self._pdf = pdf
         self._size = len(data)
         self._lead = b"" if data.endswith((b"\n", b"\r")) else b"\n"
         trailer = pdf.trailer
-        known = (each for each in pdf.objects if isinstance(each, needed("pikepdf").Object))
+        known = (object_ for object_ in pdf.objects if isinstance(object_, needed("pikepdf").Object))
         highest = max((each.objgen[0] for each in known), default=0)
         self._known = whole_number(trailer, "/Size")
         self._next = max(self._known, highest + 1)
@@ -186,7 +186,7 @@ class Section:
     def _of(self, number: int, places: Mapping[tuple[int, int], int]) -> tuple[int, int]:
         if (number, 0) in places:
             return 0, places[number, 0]
-        return next((generation, at) for (each, generation), at in places.items() if each == number)
+        return next((generation, at) for (place, generation), at in places.items() if place == number)
 
     def _stream(self, places: Mapping[tuple[int, int], int], start: int) -> bytes:
         """A cross-reference stream, which lists itself too (7.5.8)."""
@@ -218,13 +218,13 @@ def dictionary(entries: Mapping[str, bytes]) -> bytes:
 
 def _runs(numbers: list[int]) -> list[tuple[int, int]]:
     """Numbers that follow each other, from the first to the last."""
-    found: list[tuple[int, int]] = []
+    runs: list[tuple[int, int]] = []
     for number in numbers:
-        if found and found[-1][1] == number - 1:
-            found[-1] = (found[-1][0], number)
+        if runs and runs[-1][1] == number - 1:
+            runs[-1] = (runs[-1][0], number)
         else:
-            found.append((number, number))
-    return found
+            runs.append((number, number))
+    return runs
 
 
 def real(value: object) -> bytes:

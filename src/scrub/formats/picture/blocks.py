@@ -31,7 +31,7 @@ def turned_blocks(data: bytes, steps: tuple[bool, bool, bool]) -> bytes:
             picture = jpeglib.read_dct(source)
         _ensure_whole(data, swap, across, down)
         planes = {name: getattr(picture, name, None) for name in ("Y", "Cb", "Cr", "K")}
-        turned = {name: _turned(each, swap, across, down) for name, each in planes.items() if each is not None}
+        turned = {name: _turned(plane, swap, across, down) for name, plane in planes.items() if plane is not None}
         tables = picture.qt.transpose(0, 2, 1).copy() if swap else picture.qt
         made_of = jpeglib.from_dct(**turned, qt=tables, quant_tbl_no=picture.quant_tbl_no)
         size = (picture.width, picture.height) if swap else (picture.height, picture.width)

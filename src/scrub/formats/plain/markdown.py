@@ -42,7 +42,7 @@ def parsed(lines: Sequence[str]) -> list[Parsed]:
     from markdown_it import MarkdownIt  # takes long to load, and few texts need it
 
     start = _front_matter(lines)
-    found = [Parsed(text=line, verbatim=True) if line.strip() else Parsed(lead=line) for line in lines]
+    result = [Parsed(text=line, verbatim=True) if line.strip() else Parsed(lead=line) for line in lines]
     # A line that the parser says nothing of is a space one, or says where links lead (4.7).
     tokens = MarkdownIt("commonmark").disable("inline").parse("\n".join(lines[start:]))
     heading = None
@@ -56,9 +56,9 @@ def parsed(lines: Sequence[str]) -> list[Parsed]:
         contents = token.content.split("\n")
         for line, content in zip(range(start + first, start + last), contents, strict=False):
             level = int(heading.tag[1:]) if heading is not None and line == start + last - 1 else None
-            found[line] = _parted(lines[line], content, level, number, underlined and level is not None)
+            result[line] = _parted(lines[line], content, level, number, underlined and level is not None)
         heading = None
-    return found
+    return result
 
 
 def _parted(line: str, content: str, level: int | None, block: int, underlined: bool) -> Parsed:
@@ -169,11 +169,11 @@ class Markdown(PlainText):
 
     def paragraphs(self) -> Iterator[MarkdownParagraph]:
         """Its lines."""
-        return (each for each in self.every_paragraph() if isinstance(each, MarkdownParagraph))
+        return (paragraph for paragraph in self.every_paragraph() if isinstance(paragraph, MarkdownParagraph))
 
     def headings(self) -> Iterator[MarkdownParagraph]:
-        """Its headings."""
-        return (each for each in self.paragraphs() if each.level is not None)
+        """Those with a level."""
+        return (paragraph for paragraph in self.paragraphs() if paragraph.level is not None)
 
 
 def _front_matter(lines: Sequence[str]) -> int:

@@ -80,7 +80,7 @@ class PlainText(PickedFile, Document):
 
     def every_paragraph(self) -> Sequence[PlainParagraph]:
         """Its lines."""
-        return [each for each in self.every if not each.removed]
+        return [paragraph for paragraph in self.every if not paragraph.removed]
 
     def paragraphs(self) -> Iterator[PlainParagraph]:
         """Its lines."""
@@ -88,7 +88,7 @@ class PlainText(PickedFile, Document):
 
     def headings(self) -> Iterator[PlainParagraph]:
         """Lines that are headings: none in a plain text."""
-        return (each for each in self.every_paragraph() if each.level is not None)
+        return (paragraph for paragraph in self.every_paragraph() if paragraph.level is not None)
 
     @property
     def notes(self) -> Sequence[str]:
@@ -123,7 +123,7 @@ class PlainText(PickedFile, Document):
     def written(self) -> str:
         """The text as it is to be."""
         every = self.every_paragraph()
-        whole = "".join(each.line + each.end for each in every)
+        whole = "".join(paragraph.line + paragraph.end for paragraph in every)
         ended = not self.every or bool(self.every[-1].end)
         return whole if ended or not every else whole.removesuffix(every[-1].end)
 

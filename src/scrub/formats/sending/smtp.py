@@ -116,15 +116,17 @@ class SmtpCarrier:
             if not connection.has_extn("8bitmime"):
                 raise NotSent(f"{self.server.host} accepts only ASCII text (no 8BITMIME, RFC 6152)")
             options.append("BODY=8BITMIME")
-            if not head.isascii() or not all(each.isascii() for each in (message.sender, *message.recipients)):
+            if not head.isascii() or not all(
+                recipient.isascii() for recipient in (message.sender, *message.recipients)
+            ):
                 if not connection.has_extn("smtputf8"):
                     raise NotSent(f"{self.server.host} accepts only ASCII addresses (no SMTPUTF8, RFC 6531)")
                 options.append("SMTPUTF8")
         if connection.has_extn("size"):
             options.append(f"SIZE={message.size}")
-        self._expect(connection, 250, f"MAIL FROM:<{message.sender}>{''.join(f' {each}' for each in options)}")
-        for each in message.recipients:
-            self._expect(connection, 250, f"RCPT TO:<{each}>", 251)
+        self._expect(connection, 250, f"MAIL FROM:<{message.sender}>{''.join(f' {option}' for option in options)}")
+        for recipient in message.recipients:
+            self._expect(connection, 250, f"RCPT TO:<{recipient}>", 251)
         self._expect(connection, 354, "DATA")
 
     def _expect(self, connection: smtplib.SMTP, wanted: int, command: str, also: int = 0) -> None:

@@ -56,7 +56,7 @@ class ArrangedTable:
         rows = self._rows
         inside: dict[int, list[Splice]] = {}
         others: list[Splice] = []
-        starts = [each.start for each in rows]
+        starts = [span.start for span in rows]
         for splice in splices:
             at = bisect_right(starts, splice.start) - 1
             within = at >= 1 and splice.end <= rows[at].end and splice.start < rows[at].end
@@ -80,5 +80,5 @@ class ArrangedTable:
             return self._new(added)
         span = self._rows[row - 1]
         at = span.start
-        splices = (Splice(each.start - at, each.end - at, each.new) for each in inside.get(row - 1, ()))
+        splices = (Splice(splice.start - at, splice.end - at, splice.new) for splice in inside.get(row - 1, ()))
         return spliced(self.part.data[at : span.end], splices)

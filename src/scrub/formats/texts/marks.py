@@ -23,7 +23,7 @@ class Mark:
 
 def are_marked(stretches: Stretches) -> bool:
     """Whether anything is over its words."""
-    return any(each.looks and marks_of(each.looks) for each in stretches.parts)
+    return any(part.looks and marks_of(part.looks) for part in stretches.parts)
 
 
 def marks_of(looks: Looks) -> Sequence[Mark]:
@@ -33,7 +33,7 @@ def marks_of(looks: Looks) -> Sequence[Mark]:
 
 def bare(looks: Looks) -> Looks:
     """The looks alone."""
-    return tuple(each for each in looks if each[0] != MARKS)
+    return tuple(look for look in looks if look[0] != MARKS)
 
 
 def around(every: Iterable[Looks]) -> Iterator[tuple[str, str]]:

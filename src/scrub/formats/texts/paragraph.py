@@ -143,10 +143,10 @@ class OpenParagraph(Heading):
         every = self.document.every_paragraph()
         at = next((place for place, each in enumerate(every) if each is self), len(every))  # of one that went, none is
         own = self.level or 0
-        for each in every[at + 1 :]:
-            if each.place != self.place or (each.level is not None and each.level <= own):
+        for paragraph in every[at + 1 :]:
+            if paragraph.place != self.place or (paragraph.level is not None and paragraph.level <= own):
                 return
-            yield each
+            yield paragraph
 
     # -- joining
 

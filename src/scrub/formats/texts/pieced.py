@@ -200,7 +200,7 @@ class PiecedParagraph(OpenParagraph):
 
     def ensure_not_alone(self) -> None:
         """Raises `Failure` for the only paragraph of those that are together with it."""
-        if not any(each is not self and not each.removed for each in self.group):
+        if not any(paragraph is not self and not paragraph.removed for paragraph in self.group):
             raise Failure(f"{self.label} is the only paragraph of its cell or part. Empty it instead: text")
 
     def ensure_may_follow(self) -> None:
@@ -250,7 +250,7 @@ class PiecedParagraph(OpenParagraph):
         joined = Stretches(own_text.old + other.old, (*own_text.parts, *moved))
         length = len(self.text)
         self.fixed = (self.fixed or " " * shift) + (following.fixed or " " * len(other.old))
-        self.pieces = (*self.pieces, *(each._replace(start=each.start + shift) for each in following.pieces))
+        self.pieces = (*self.pieces, *(piece._replace(start=piece.start + shift) for piece in following.pieces))
         self.taken = [*self.taken, following, *following.taken]
         start = len(self.text[:length].rstrip(" \t"))
         end = length + len(following.text) - len(following.text.lstrip(" \t"))
@@ -336,14 +336,14 @@ class PiecedDocument(Document):
 
     def groups(self) -> Sequence[Sequence[Paragraph]]:
         """Its paragraphs, those together that are together."""
-        groups = {id(each.group): each.group for each in self.all_paragraphs()}.values()
-        alive = ([each for each in group if not each.removed] for group in groups)
+        groups = {id(paragraph.group): paragraph.group for paragraph in self.all_paragraphs()}.values()
+        alive = ([paragraph for paragraph in group if not paragraph.removed] for group in groups)
         return [group for group in alive if group]
 
     def add_paragraph(self, text: str) -> None:
         """Adds one at the end of the body."""
-        body = (each for each in reversed(self.all_paragraphs()) if each.place is PlaceInDocument.BODY)
-        last = next((each for each in body if not each.removed), None)
+        body = (paragraph for paragraph in reversed(self.all_paragraphs()) if paragraph.place is PlaceInDocument.BODY)
+        last = next((paragraph for paragraph in body if not paragraph.removed), None)
         if last is None:
             raise Failure(f"{self.name} has no paragraph to add another one after")
         last.add_after(text)

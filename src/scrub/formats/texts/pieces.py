@@ -24,7 +24,7 @@ class Pieces:
 
     def __init__(self, every: Sequence[TextPiece]) -> None:
         self._every = every
-        self._starts = [each.start for each in every]
+        self._starts = [piece.start for piece in every]
 
     def at(self, place: int) -> int:
         """The number of the piece with a character; of a place past the end, or before the start, the last one."""

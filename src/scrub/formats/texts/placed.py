@@ -25,7 +25,7 @@ class SomewhereInText(Protocol):
 
     @property
     def part(self) -> EditedPart:
-        """Its part."""
+        """Where its element is written."""
 
     @property
     def span(self) -> Span:
@@ -88,7 +88,7 @@ class PlacedBookmark(Placed[P], Bookmark):
     def delete(self) -> None:
         """Takes its marks out."""
         marks = [self._place.span, *([self._end] if self._end is not None else [])]
-        back = self._place.put("marks", [Splice(each.start, each.end, b"") for each in marks])
+        back = self._place.put("marks", [Splice(mark.start, mark.end, b"") for mark in marks])
         self.changed("bookmark", self.name, None, back, f"bookmark {self.name} deleted")
 
 

@@ -77,13 +77,13 @@ class Stories(Generic[S, P]):
     def between(self, part: S, start: int, end: int) -> Iterator[tuple[P, Sequence[Any]]]:
         """The paragraphs between two places of a part, each with its pieces there."""
         first = self.paragraph_at(part, start)
-        for each in self.paragraphs[first.index if first is not None else 0 :]:
-            if each.part is part and each.span.start >= end:
+        for paragraph in self.paragraphs[first.index if first is not None else 0 :]:
+            if paragraph.part is part and paragraph.span.start >= end:
                 return
-            if each.part is part and each.span.end > start:
-                pieces = [one for one in each.pieces if start <= one.begin < end]
+            if paragraph.part is part and paragraph.span.end > start:
+                pieces = [one for one in paragraph.pieces if start <= one.begin < end]
                 if pieces:
-                    yield each, pieces
+                    yield paragraph, pieces
 
     # -- tracked changes
 
@@ -139,9 +139,11 @@ class Stories(Generic[S, P]):
     def _ensure_untouched(self) -> None:
         if self._made is None:
             return
-        if any(part.touched for part in self._made.parts) or any(each.touched for each in self._made.paragraphs):
+        if any(part.touched for part in self._made.parts) or any(
+            paragraph.touched for paragraph in self._made.paragraphs
+        ):
             raise Failure(f"{self._document.name}: accept or reject changes before all other edits")
 
 
 def _has(parts: Sequence[EditedPart], part: EditedPart) -> bool:
-    return any(each is part for each in parts)
+    return any(edited_part is part for edited_part in parts)

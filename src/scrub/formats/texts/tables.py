@@ -171,7 +171,7 @@ class DocumentRows(Rows):
         back = self._hold_rows()
         self._gone.add(row)
         self._order = None
-        stayed = [each.leave() for each in self.paragraphs_of(row)]
+        stayed = [paragraph.leave() for paragraph in self.paragraphs_of(row)]
 
         def revert() -> None:
             for each in stayed:

@@ -46,7 +46,7 @@ class OfficeComment(Comment):
         self.span = span
         self.id = value(span, "id") or ""
         self.paragraphs = [each for each, _, _ in paragraphs_of(span)]
-        read = (read_paragraph(data, each, FieldState()) for each in self.paragraphs)
+        read = (read_paragraph(data, paragraph, FieldState()) for paragraph in self.paragraphs)
         whole = "\n".join(each.text for each in read)
         self.said = LazyPiece(lambda: whole)
         last = self.paragraphs[-1] if self.paragraphs else None
@@ -130,8 +130,8 @@ class OfficeComment(Comment):
         """Removes it, with the marks that lead to it and the answers to it."""
         part = self._part
         part.document.ensure_open()
-        gone = [self, *(each for each in part.items if part.threads.parent(each.para_id) == self.para_id != "")]
-        fresh = {each.id for each in gone} - part.gone
+        gone = [self, *(item for item in part.items if part.threads.parent(item.para_id) == self.para_id != "")]
+        fresh = {comment.id for comment in gone} - part.gone
         part.gone |= fresh
         said = f'comment of {self.author or "nobody"} removed: "{self.text[:60]}"'
         self.changed(f"comment {self.id}", self.text, None, lambda: part.gone.difference_update(fresh), said)
@@ -191,15 +191,15 @@ class CommentPart:
     def _ranges(self) -> dict[str | None, tuple[StoryPart, int, int]]:
         """Where the words of each comment begin and end (17.13.4.3, 17.13.4.4)."""
         ends: dict[str | None, tuple[StoryPart, int]] = {}
-        found: dict[str | None, tuple[StoryPart, int, int]] = {}
+        ranges: dict[str | None, tuple[StoryPart, int, int]] = {}
         for part in self.document.story_parts:
             for span in part.root.inside(read_only=True):
                 if span.name == "commentRangeStart":
                     ends[value(span, "id")] = (part, span.end)
                 elif span.name == "commentRangeEnd" and value(span, "id") in ends:
                     of, start = ends[value(span, "id")]
-                    found[value(span, "id")] = (of, start, span.start if of is part else start)
-        return found
+                    ranges[value(span, "id")] = (of, start, span.start if of is part else start)
+        return ranges
 
     def forget(self) -> None:
         """Is told that changes were decided on, so that all is elsewhere."""
@@ -223,7 +223,7 @@ class CommentPart:
 
     def _free_number(self) -> str:
         if self._number < 0:
-            self._number = max((int(each.id) for each in self.items if each.id.isdecimal()), default=-1)
+            self._number = max((int(item.id) for item in self.items if item.id.isdecimal()), default=-1)
         self._number += 1
         return str(self._number)
 
@@ -249,13 +249,13 @@ class CommentPart:
                     mark = f'<{span.raw_name} {span.prefix}id="{id_}"/>'
                     yield Splice(span.end, span.end, mark.encode())
             elif span.name == "r" and own(span):
-                held = [each for each in span.children if each.name != "rPr"]
-                references = [each for each in held if each.name == "commentReference"]
-                of = [each for each in references if value(each, "id") in gone]
-                for each in [span] if of and len(of) == len(held) else of:
-                    yield Splice(each.start, each.end, b"")
-                for each in references:
-                    for id_ in answered.get(value(each, "id"), ()):
+                held = [child for child in span.children if child.name != "rPr"]
+                references = [element for element in held if element.name == "commentReference"]
+                of = [reference for reference in references if value(reference, "id") in gone]
+                for element in [span] if of and len(of) == len(held) else of:
+                    yield Splice(element.start, element.end, b"")
+                for reference in references:
+                    for id_ in answered.get(value(reference, "id"), ()):
                         p = span.prefix
                         run = f'<{span.raw_name}><{p}commentReference {p}id="{id_}"/></{span.raw_name}>'
                         yield Splice(span.end, span.end, run.encode())
@@ -270,16 +270,16 @@ class CommentPart:
             if new:
                 self._begin_part(parts, new, without_names)
             return
-        kept = [each for each in self.items if each.id not in self.gone]
-        told = [each for each in kept if each.finished.touched]
-        replies = [each for each in self.replies if each.to not in self.gone]
-        by_id = {each.id: each for each in kept}
-        named = {each.id: each for each in (*told, *(by_id[reply.to] for reply in replies))}
+        kept = [item for item in self.items if item.id not in self.gone]
+        told = [comment for comment in kept if comment.finished.touched]
+        replies = [reply for reply in self.replies if reply.to not in self.gone]
+        by_id = {comment.id: comment for comment in kept}
+        named = {comment.id: comment for comment in (*told, *(by_id[reply.to] for reply in replies))}
         ids = self.threads.ids_for(named.values(), len(replies))
-        splices = [splice for each in self.items for splice in self._of(each, data, ids.of.get(each.id))]
+        splices = [splice for item in self.items for splice in self._of(item, data, ids.of.get(item.id))]
         if named:
-            without = [each for each in named.values() if not each.para_id]
-            given = with_ids(data, root, [(each.paragraphs[-1], ids.of[each.id]) for each in without])
+            without = [comment for comment in named.values() if not comment.para_id]
+            given = with_ids(data, root, [(comment.paragraphs[-1], ids.of[comment.id]) for comment in without])
             splices += outside(splices, given)
         p = root.prefix
         fresh = [
@@ -287,8 +287,10 @@ class CommentPart:
             for reply, id_ in zip(replies, ids.fresh, strict=True)
         ] + [self._element(p, *each) for each in new]
         splices += ended(data, root, "".join(fresh).encode()) if fresh else ()
-        lost = {each.para_id for each in self.items if each.id in self.gone and each.para_id}
-        entries: list[tuple[str, str | None, bool]] = [(ids.of[each.id], None, each.done) for each in named.values()]
+        lost = {item.para_id for item in self.items if item.id in self.gone and item.para_id}
+        entries: list[tuple[str, str | None, bool]] = [
+            (ids.of[comment.id], None, comment.done) for comment in named.values()
+        ]
         entries += [(id_, ids.of[reply.to], False) for reply, id_ in zip(replies, ids.fresh, strict=True)]
         self.threads.write(parts, entries, lost)
         made = spliced(data, splices)
@@ -302,7 +304,7 @@ class CommentPart:
         if "items" not in self.__dict__:
             return False
         return bool(self.gone or self.replies or self._new) or any(
-            each.said.touched or each.finished.touched for each in self.items
+            item.said.touched or item.finished.touched for item in self.items
         )
 
     def _of(self, comment: OfficeComment, data: bytes, id_: str | None) -> Iterator[Splice]:
@@ -313,8 +315,8 @@ class CommentPart:
             first, last = comment.paragraphs[0], comment.paragraphs[-1]
             p = last.prefix
             properties = inner(last, "pPr")
-            reference = next((each for each in first.inside() if each.name == "annotationRef"), None)
-            run = next((each for each in first.children if reference in each.children), None) if reference else None
+            reference = next((span for span in first.inside() if span.name == "annotationRef"), None)
+            run = next((child for child in first.children if reference in child.children), None) if reference else None
             head = data[properties.start : properties.end] if properties is not None else b""
             head += data[run.start : run.end] if run is not None else b""
             text = "".join(f"<{p}r>{elements_of(line, p)}</{p}r>" for line in [comment.said.now] if line)

@@ -101,8 +101,8 @@ class OfficeDocument(OfficeFile, Home):
         return value(lock, "edit") or "" if lock is not None and is_on(value(lock, "enforcement")) else None
 
     def _recording(self) -> bool:
-        found = inner(self._settings, "trackRevisions") if self._settings is not None else None
-        return found is not None and value(found) not in ("0", "false", "off")
+        span = inner(self._settings, "trackRevisions") if self._settings is not None else None
+        return span is not None and value(span) not in ("0", "false", "off")
 
     @property
     def tracks_changes(self) -> bool:
@@ -131,7 +131,7 @@ class OfficeDocument(OfficeFile, Home):
 
     @cached_property
     def styles(self) -> ParagraphStyles:
-        """Its styles."""
+        """Those of its part for styles (ISO/IEC 29500-1, 17.7)."""
         return styles_of(self._style_part)
 
     @cached_property
@@ -146,10 +146,10 @@ class OfficeDocument(OfficeFile, Home):
 
     def controls(self, part: StoryPart) -> Mapping[int, Span]:
         """The content controls of a part that hold one paragraph, by where that begins."""
-        found = self._controls.get(part.name)
-        if found is None or found[0] is not part:
-            found = self._controls[part.name] = (part, dict(controls_in(part.root)))
-        return found[1]
+        control = self._controls.get(part.name)
+        if control is None or control[0] is not part:
+            control = self._controls[part.name] = (part, dict(controls_in(part.root)))
+        return control[1]
 
     @cached_property
     def run_looks(self) -> RunLooks:
@@ -158,10 +158,10 @@ class OfficeDocument(OfficeFile, Home):
 
     def every_paragraph(self) -> Sequence[OfficeParagraph]:
         """Its paragraphs: of the body, then of headers, footers, footnotes and endnotes."""
-        return [each for each in self._stories.paragraphs if not each.removed]
+        return [paragraph for paragraph in self._stories.paragraphs if not paragraph.removed]
 
     def paragraphs(self) -> Iterator[OfficeParagraph]:
-        """Its paragraphs."""
+        """Those that are still there."""
         return iter(self.every_paragraph())
 
     def tables(self) -> Iterator[Table]:
@@ -171,12 +171,12 @@ class OfficeDocument(OfficeFile, Home):
     @cached_property
     def _tables(self) -> list[Table]:
         paragraphs = self._stories.paragraphs
-        by_place = {id(each.span): each for each in paragraphs}
-        found: list[Table] = []
+        by_place = {id(paragraph.span): paragraph for paragraph in paragraphs}
+        tables: list[Table] = []
         names: set[str] = set()
         for part in self._stories.parts:
-            headings = [each for each in paragraphs if each.part is part and each.level is not None]
-            starts = [each.span.start for each in headings]
+            headings = [paragraph for paragraph in paragraphs if paragraph.part is part and paragraph.level is not None]
+            starts = [heading.span.start for heading in headings]
             for span in tables_in(part.root):
                 rows = [
                     {at: [by_place[id(p)] for p in cell.children if id(p) in by_place] for at, cell in row}
@@ -185,13 +185,13 @@ class OfficeDocument(OfficeFile, Home):
                 above = bisect_right(starts, span.start) - 1
                 name = caption_of(span) or (headings[above].text.strip() if above >= 0 else "")
                 if not name or name in names:
-                    name = f"{name} {len(found) + 1}" if name else f"table {len(found) + 1}"
+                    name = f"{name} {len(tables) + 1}" if name else f"table {len(tables) + 1}"
                 names.add(name)
                 arranged = OfficeTable(self, part, span, name)
                 arranged.rows = DocumentRows(self, name, rows, arranged.hold, arranged)
                 self._arranged.append(arranged)
-                found.append(Table(arranged.rows))
-        return found
+                tables.append(Table(arranged.rows))
+        return tables
 
     def arrange_rows(self) -> None:
         """Raises `Failure` where rows cannot be arranged."""
@@ -210,15 +210,15 @@ class OfficeDocument(OfficeFile, Home):
         return Links(self.package)
 
     def links(self) -> Iterator[OfficeLink]:
-        """Its links."""
+        """Elements and fields (17.16.22, 17.16.5.25)."""
         return links_in(self, self._stories, self._links)
 
     def fields(self) -> Iterator[OfficeField]:
-        """Its fields."""
+        """Simple and complex ones (17.16.19, 17.16.18)."""
         return fields_of(self, self._stories)
 
     def pictures(self) -> Iterator[OfficePicture]:
-        """Its pictures."""
+        """Inline and floating ones (20.4.2)."""
         return pictures_in(self, self._stories, self._media)
 
     @cached_property
@@ -226,11 +226,11 @@ class OfficeDocument(OfficeFile, Home):
         return Media(self.package)
 
     def bookmarks(self) -> Iterator[OfficeBookmark]:
-        """Its bookmarks."""
+        """In the order of the text (17.13.6)."""
         return bookmarks_in(self, self._stories)
 
     def sections(self) -> Iterator[OfficeSection]:
-        """Its sections."""
+        """In the order of the text (17.6)."""
         return iter(self._sections)
 
     @cached_property
@@ -258,7 +258,7 @@ class OfficeDocument(OfficeFile, Home):
         return CommentPart(self, self.package, self._targets.get("comments"), threads)
 
     def comments(self) -> Iterator[OfficeComment]:
-        """Its comments."""
+        """In the order of their part (17.13.4)."""
         return iter(self._comments.items)
 
     def comment_mark(self, paragraph: OfficeParagraph, text: str) -> tuple[Mark, Undo]:
@@ -279,7 +279,9 @@ class OfficeDocument(OfficeFile, Home):
 
     def bookmark_mark(self, paragraph: OfficeParagraph, name: str) -> tuple[Mark, Undo]:
         """What a new bookmark is, and how to undo it."""
-        ensure_bookmark(name, (*(each.name for each in bookmarks_in(self, self._stories, True)), *self._new_bookmarks))
+        ensure_bookmark(
+            name, (*(bookmark.name for bookmark in bookmarks_in(self, self._stories, True)), *self._new_bookmarks)
+        )
         p, id_ = paragraph.part.root.prefix, self.tracking.number()
         mark = Mark(
             name, f'<{p}bookmarkStart {p}id="{id_}" {p}name="{name}"/>', f'<{p}bookmarkEnd {p}id="{id_}"/>'
@@ -316,15 +318,15 @@ class OfficeDocument(OfficeFile, Home):
         """The other parts with names, and what takes them out: of the office (ISO/IEC 29500-1, 22.2.2), of the people
         who wrote ([MS-DOCX] 2.5.3.4).
         """
-        found: list[tuple[str, bytes, list[Splice]]] = []
+        result: list[tuple[str, bytes, list[Splice]]] = []
         for part, names in ((_OFFICE, ("Company", "Manager")), (self._targets.get("people", ""), ("person",))):
             if part in self.package.members:
                 data, root = part_tree(self.package, part)
-                named = (each for each in root.children if each.name in names)
-                full = [each for each in named if each.name == "person" or each.open_end < each.close_start]
+                named = (child for child in root.children if child.name in names)
+                full = [span for span in named if span.name == "person" or span.open_end < span.close_start]
                 if full:
-                    found.append((part, data, [Splice(each.start, each.end, b"") for each in full]))
-        return found
+                    result.append((part, data, [Splice(span.start, span.end, b"") for span in full]))
+        return result
 
     def has_people(self) -> bool:
         """Whether it names who wrote or changed it, beside its properties."""
@@ -332,8 +334,8 @@ class OfficeDocument(OfficeFile, Home):
         return bool(self._with_names) or any(nameless(data) != data for data in written)
 
     def headings(self) -> Iterator[OfficeParagraph]:
-        """Its headings."""
-        return (each for each in self.every_paragraph() if each.level is not None)
+        """Those with a level of their own or by their style."""
+        return (paragraph for paragraph in self.every_paragraph() if paragraph.level is not None)
 
     def all_paragraphs(self) -> Sequence[OfficeParagraph]:
         """Its paragraphs, those that went too."""
@@ -363,13 +365,17 @@ class OfficeDocument(OfficeFile, Home):
         self._links.write(parts, self._stories)
         self._media.write(parts, posixpath.join(posixpath.dirname(self.main), "media"), self._stories.parts)
         for part in self._stories.parts:
-            of_part = [each for each in self._stories.paragraphs if each.part is part]
+            of_part = [paragraph for paragraph in self._stories.paragraphs if paragraph.part is part]
             # What is in text boxes comes first: the runs that hold them are written with it.
             edits = part.edited
             known = Ordered(edits)
-            edits += [splice for each in of_part if each.place in _BOXES for splice in each.splices(known)]
+            edits += [
+                splice for paragraph in of_part if paragraph.place in _BOXES for splice in paragraph.splices(known)
+            ]
             known = Ordered(edits)
-            splices = [splice for each in of_part if each.place not in _BOXES for splice in each.splices(known)]
+            splices = [
+                splice for paragraph in of_part if paragraph.place not in _BOXES for splice in paragraph.splices(known)
+            ]
             splices += outside(splices, self._comments.marks(part.root))
             splices += outside(splices, edits)
             for table in reversed(self._arranged):  # one in a cell of another first

@@ -60,16 +60,16 @@ class FoundParagraph(FoundElement):
     def recorded(self, stretches: Stretches, tracking: Tracking) -> list[Splice] | None:
         """The same as tracked changes, where each edit is in a run of one piece of text; else nothing."""
         former = tracking.last
-        found = self._recorded(stretches, tracking)
-        if found is None:
+        splices = self._recorded(stretches, tracking)
+        if splices is None:
             tracking.last = former  # the plain way gives its numbers again
-        return found
+        return splices
 
     def _recorded(self, stretches: Stretches, tracking: Tracking) -> list[Splice] | None:
         edits = _edits(stretches)
         if edits is None:
             return None
-        found: list[Splice] = []
+        splices: list[Splice] = []
         data, prefix = self._data, self.prefix
         read = _letters(prefix).findall
         number = at = 0
@@ -102,9 +102,9 @@ class FoundParagraph(FoundElement):
                     number += 1
                 if done < end:
                     out += f"{same}{elements_of(text[done - at :], prefix)}{close}"
-                found.append(Splice(run.start(), run.end(), out.encode()))
+                splices.append(Splice(run.start(), run.end(), out.encode()))
             at = end
-        return found if number == len(edits) else None
+        return splices if number == len(edits) else None
 
     @property
     def _is_text_alone(self) -> bool:
@@ -128,11 +128,11 @@ class FoundParagraph(FoundElement):
         number = at = 0
         alone = self._is_text_alone
         letters = _texts(prefix) if alone else _letters(prefix)
-        for each in letters.finditer(self._data, self.open_end, self.close_start):
-            if not alone and each[2]:
-                at += len(_WRITTEN[each[2]])
+        for match in letters.finditer(self._data, self.open_end, self.close_start):
+            if not alone and match[2]:
+                at += len(_WRITTEN[match[2]])
                 continue
-            text = plain_text(each[1])
+            text = plain_text(match[1])
             end = at + len(text)
             fresh: list[str] = []
             done = at
@@ -148,7 +148,7 @@ class FoundParagraph(FoundElement):
                 whole = "".join(fresh)
                 if not whole or SPECIAL.search(whole):
                     return None
-                found.append(Splice(each.start(), each.end() + len(prefix) + 4, text_element(whole, prefix).encode()))
+                found.append(Splice(match.start(), match.end() + len(prefix) + 4, text_element(whole, prefix).encode()))
             at = end
             if at > last:
                 break
@@ -174,13 +174,13 @@ class FoundParagraph(FoundElement):
                     at += len(whole_text)
                     continue
             run.children = [self._inner("rPr", of_look, opened, opened + to_look, looked)] if looked > opened else []
-            for each in letters(data, looked, end):
-                text, name = each.groups()
+            for match in letters(data, looked, end):
+                text, name = match.groups()
                 if name is None:
-                    element = self._inner("t", of_text, each.start(), each.start(1), each.end() + to_text)
+                    element = self._inner("t", of_text, match.start(), match.start(1), match.end() + to_text)
                     written = plain_text(text)
                 else:
-                    element = self._inner(name.decode(), names[name], each.start(), each.end(), each.end())
+                    element = self._inner(name.decode(), names[name], match.start(), match.end(), match.end())
                     written = _WRITTEN[name]
                 element.children = []
                 run.take_in(element)
@@ -206,7 +206,7 @@ def plain_paragraphs(data: bytes) -> list[FoundParagraph]:
     if prefix is None:
         return []
     raw_name = f"{prefix}:p"
-    alone = not any(each in data for each in _elements(f"{prefix}:"))
+    alone = not any(element in data for element in _elements(f"{prefix}:"))
     return [FoundParagraph(data, found, raw_name, alone) for found in _paragraph(prefix).finditer(data)]
 
 
@@ -250,7 +250,7 @@ class _Edit(NamedTuple):
 
 def _edits(stretches: Stretches) -> list[_Edit] | None:
     """What is other than it was, in order; None for text that was moved or has other formatting only."""
-    found: list[_Edit] = []
+    edits: list[_Edit] = []
     done, fresh, like = 0, "", -1
     if any(part.looks for part in stretches.parts):
         return None
@@ -263,9 +263,9 @@ def _edits(stretches: Stretches) -> list[_Edit] | None:
         if part.start < done:
             return None
         if fresh or part.start > done:
-            found.append(_Edit(done, part.start, fresh, like if fresh else done))
+            edits.append(_Edit(done, part.start, fresh, like if fresh else done))
         done, fresh = part.end, ""
-    return found
+    return edits
 
 
 @cache

@@ -53,8 +53,8 @@ class ParagraphFrames:
         """How a paragraph of a style is set that has this element; None where nothing says."""
         name = ELEMENTS[word]
         usual = [self._styles.usual] if self._styles.usual is not None else []
-        inherited = (inner(each, name) for each in (*self._styles.inherited(style), *usual))
-        every = (_said(each, word) for each in (element, *inherited) if each is not None)
+        inherited = (inner(span, name) for span in (*self._styles.inherited(style), *usual))
+        every = (_said(span, word) for span in (element, *inherited) if span is not None)
         return next((each for each in every if each is not None), None)
 
 

@@ -63,7 +63,7 @@ def _met(data: bytes, paragraph: Span, pieces: Sequence[RunPiece]) -> Iterator[M
     runs: dict[int, Span] = {}  # by where each of its elements begins
     for span in _inside(paragraph):
         if span.name == "r":
-            runs |= {each.start: span for each in span.children}
+            runs |= {child.start: span for child in span.children}
         elif span.name == "sdt":
             yield span
         elif span.name == "fldSimple":
@@ -108,7 +108,7 @@ def controls_in(root: Span) -> Iterator[tuple[int, Span]]:
         content = inner(span, "sdtContent") if span.name == "sdt" and own(span) and tag_of(span) else None
         held = content.children if content is not None else []
         if len(held) == 1 and held[0].name == "tc":  # a cell in a control
-            held = [each for each in held[0].children if each.name != "tcPr"]
+            held = [child for child in held[0].children if child.name != "tcPr"]
         if len(held) == 1 and held[0].name == "p":
             yield held[0].start, span
 
@@ -117,19 +117,19 @@ def control_hole(control: Span, start: int, end: int) -> OfficeHole:
     """A control that shows these characters."""
     properties = inner(control, "sdtPr")
     children = properties.children if properties is not None else []
-    names = {each.name for each in children}
-    lock = value(next((each for each in children if each.name == "lock"), None))
+    names = {child.name for child in children}
+    lock = value(next((child for child in children if child.name == "lock"), None))
     refused = ""
     if "checkbox" in names or "picture" in names:
         refused = "is a check box or a picture, not text"
     elif "dataBinding" in names or lock in ("contentLocked", "sdtContentLocked"):
         refused = "is locked, or shows text from elsewhere in the document"
-    taken = [each for each in children if each.name == "showingPlcHdr"]
+    taken = [child for child in children if child.name == "showingPlcHdr"]
     content = inner(control, "sdtContent")
     for each in content.inside() if content is not None else ():
         if each.name == "rStyle" and value(each) == _PLACEHOLDER:
             taken.append(each)
-    gone = tuple(Splice(each.start, each.end, b"") for each in taken)
+    gone = tuple(Splice(span.start, span.end, b"") for span in taken)
     return OfficeHole(tag_of(control), start, end, f'the content control "{tag_of(control)}"', gone, refused)
 
 
@@ -145,22 +145,22 @@ def _inside(paragraph: Span) -> Iterator[Span]:
 
 def _without(marks: Sequence[Span], runs: Mapping[int, Span]) -> tuple[Splice, ...]:
     """What takes the marks of a field out; a run that contains nothing else goes too."""
-    starts = {each.start for each in marks}
+    starts = {mark.start for mark in marks}
     found: dict[int, Splice] = {}
-    for each in marks:
-        run = runs.get(each.start)
+    for mark in marks:
+        run = runs.get(mark.start)
         held = [child for child in run.children if child.name != "rPr"] if run is not None else []
-        whole = run if run is not None and all(child.start in starts for child in held) else each
+        whole = run if run is not None and all(child.start in starts for child in held) else mark
         found[whole.start] = Splice(whole.start, whole.end, b"")
     return tuple(found.values())
 
 
 def _letters(pieces: Sequence[RunPiece], start: int, end: int) -> tuple[int, int]:
     """The characters whose elements are between two places of the part."""
-    found = [each for each in pieces if start <= each.element.start < end]
+    found = [piece for piece in pieces if start <= piece.element.start < end]
     if found:
         return found[0].start, found[-1].start + len(found[-1].text)
-    at = next((each.start for each in pieces if each.element.start >= end), None)
+    at = next((piece.start for piece in pieces if piece.element.start >= end), None)
     if at is None:
         at = pieces[-1].start + len(pieces[-1].text) if pieces else 0
     return at, at

@@ -36,10 +36,10 @@ class StoryPart(EditedPart):
     @classmethod
     def of(cls, other: StoryPart, data: bytes) -> StoryPart:
         """A part with other bytes, which has yet to be written."""
-        found = copy(other)
-        found.data, found.root = data, parse_story(data)
-        found.clear()
-        return found
+        result = copy(other)
+        result.data, result.root = data, parse_story(data)
+        result.clear()
+        return result
 
 
 class EditedParagraph(Protocol):
@@ -51,7 +51,7 @@ class EditedParagraph(Protocol):
 
     @property
     def part(self) -> StoryPart:
-        """The part that it is in."""
+        """Where its element is written."""
 
     @property
     def span(self) -> Span:
@@ -143,7 +143,7 @@ class Home(PiecedDocument):
     @lazy_property
     @required
     def styles(self) -> ParagraphStyles:
-        """Its styles."""
+        """Those of its part for styles (17.7)."""
         raise NotImplementedError
 
     @lazy_property

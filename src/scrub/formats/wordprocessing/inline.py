@@ -27,7 +27,7 @@ class OfficeBookmark(PlacedBookmark[StoryPlace]):
 
     @property
     def name(self) -> str:
-        """Its name."""
+        """As `w:name` has it."""
         return self._place.said("name") or ""
 
     @name.setter
@@ -37,7 +37,7 @@ class OfficeBookmark(PlacedBookmark[StoryPlace]):
             return
         place = self._place
         every = bookmarks_in(place.home, place.stories, True)
-        ensure_bookmark(value, (each.name for each in every if each._place.span is not place.span))
+        ensure_bookmark(value, (bookmark.name for bookmark in every if bookmark._place.span is not place.span))
         back = [*self._lead_to(before, value), place.say("name", value)]
         self.changed("name", before, value, all_back(back))
 
@@ -69,11 +69,11 @@ def ensure_bookmark(name: str, others: Iterable[str]) -> None:
 def bookmarks_in(home: Home, stories: Stories, hidden: bool = False) -> Iterator[OfficeBookmark]:
     """The bookmarks of a document; those that its program made for itself begin with a line, and are left out."""
     for part in stories.parts:
-        marks = [each for each in part.root.inside(read_only=True) if each.name in ("bookmarkStart", "bookmarkEnd")]
-        ends = {value(each, "id"): each for each in marks if each.name == "bookmarkEnd"}
-        for each in marks:
-            if each.name == "bookmarkStart" and (hidden or not (value(each, "name") or "_").startswith("_")):
-                bookmark = OfficeBookmark(StoryPlace(home, stories, part, each), ends.get(value(each, "id")))
+        marks = [span for span in part.root.inside(read_only=True) if span.name in ("bookmarkStart", "bookmarkEnd")]
+        ends = {value(mark, "id"): mark for mark in marks if mark.name == "bookmarkEnd"}
+        for mark in marks:
+            if mark.name == "bookmarkStart" and (hidden or not (value(mark, "name") or "_").startswith("_")):
+                bookmark = OfficeBookmark(StoryPlace(home, stories, part, mark), ends.get(value(mark, "id")))
                 if not bookmark.removed:
                     yield bookmark
 
@@ -128,24 +128,28 @@ class OfficeSection(Placed[StoryPlace], Section):
     def _splices(self) -> list[Splice]:
         """What makes its elements what they are to be; one that it lacks is put where it belongs (17.6.17)."""
         place, data = self._place, self._place.part.data
-        found: list[Splice] = []
+        splices: list[Splice] = []
         added: dict[int, bytes] = {}
         for element in ("pgSz", "pgMar", "cols"):
             values: dict[str, str | None] = {name: text for (of, name), text in self._set.items() if of == element}
             there = inner(place.span, element)
             if there is None and values:
                 before = _ORDER[: _ORDER.index(element)]
-                at = max((each.end for each in place.span.children if each.name in before), default=place.span.open_end)
+                at = max(
+                    (child.end for child in place.span.children if child.name in before), default=place.span.open_end
+                )
                 added[at] = added.get(at, b"") + self._element(element, {**_USUAL.get(element, {}), **values})
             elif there is not None and values:
                 if element == "cols":  # columns of widths of their own go (17.6.4)
                     values["equalWidth"] = None
-                    found += [Splice(there.open_end, there.close_start, b"")] if there.children else []
+                    splices += [Splice(there.open_end, there.close_start, b"")] if there.children else []
                 written = place._replace(span=there)
-                found += set_attributes(data, there, [(written.attribute(name), text) for name, text in values.items()])
+                splices += set_attributes(
+                    data, there, [(written.attribute(name), text) for name, text in values.items()]
+                )
         if place.span.open_end == place.span.end:
-            return [*found, *ended(data, place.span, b"".join(added.values()))]
-        return [*found, *(Splice(at, at, new) for at, new in added.items())]
+            return [*splices, *ended(data, place.span, b"".join(added.values()))]
+        return [*splices, *(Splice(at, at, new) for at, new in added.items())]
 
     def _element(self, name: str, values: Mapping[str, str | None]) -> bytes:
         p = self._place.span.prefix
@@ -192,7 +196,7 @@ class OfficeSection(Placed[StoryPlace], Section):
         """In how many columns its text runs; those of widths of their own are counted (17.6.4)."""
         there = inner(self._place.span, "cols")
         if there is not None and ("cols", "num") not in self._set and not is_on(value(there, "equalWidth"), True):
-            return max(1, sum(each.name == "col" and own(each) for each in there.children))
+            return max(1, sum(child.name == "col" and own(child) for child in there.children))
         return whole(self._get("cols", "num"), MOST_TEXT_COLUMNS) or 1
 
     @columns.setter
@@ -206,5 +210,5 @@ class OfficeSection(Placed[StoryPlace], Section):
 def sections_in(home: Home, stories: Stories) -> Iterable[OfficeSection]:
     """The sections of a document, in order."""
     body = stories.parts[0]
-    found = [each for each in body.root.inside(read_only=True) if each.name == "sectPr" and own(each)]
-    return [OfficeSection(StoryPlace(home, stories, body, each), number) for number, each in enumerate(found, 1)]
+    spans = [span for span in body.root.inside(read_only=True) if span.name == "sectPr" and own(span)]
+    return [OfficeSection(StoryPlace(home, stories, body, each), number) for number, each in enumerate(spans, 1)]

@@ -47,7 +47,7 @@ class OfficeLink(Placed[StoryPlace], Link):
         pieces = paragraph.pieces if paragraph is not None else ()
         span = self._place.span
         first, last = (bisect_left(pieces, at, key=lambda each: each.element.start) for at in (span.start, span.end))
-        return "".join(each.text for each in pieces[first:last])
+        return "".join(piece.text for piece in pieces[first:last])
 
     @property
     def _code_name(self) -> str:
@@ -58,8 +58,8 @@ class OfficeLink(Placed[StoryPlace], Link):
     def address(self) -> str:
         """Where it leads."""
         if self._is_field:
-            found = _HYPERLINK.match(self._place.said(self._code_name) or "")
-            return found[2] if found else ""
+            match = _HYPERLINK.match(self._place.said(self._code_name) or "")
+            return match[2] if match else ""
         anchor = self._place.said("anchor")
         return self._links.address(self._place) + (f"#{anchor}" if anchor else "")
 
@@ -107,9 +107,9 @@ class OfficeLink(Placed[StoryPlace], Link):
         span, paragraph = self._place.span, self._place.paragraph
         assert paragraph is not None
         gone = [Splice(span.start, span.open_end, b""), Splice(span.close_start, span.end, b"")]
-        for each in span.inside():
-            if each.name == "rStyle" and fold(value(each) or "") == "hyperlink":
-                gone.append(Splice(each.start, each.end, b""))
+        for element in span.inside():
+            if element.name == "rStyle" and fold(value(element) or "") == "hyperlink":
+                gone.append(Splice(element.start, element.end, b""))
         paragraph.unlink(gone, f'link of "{self.text[:30]}" deleted: {self.address}')
 
 
@@ -131,8 +131,8 @@ class Links:
             return self._wanted[part, span.start][1]
         if part not in self._known:
             self._known[part] = relationships(self._package, part)
-        found = self._known[part].get(span.related)
-        return found.address if found is not None else ""
+        relationship = self._known[part].get(span.related)
+        return relationship.address if relationship is not None else ""
 
     def lead(self, place: StoryPlace, target: str) -> Undo:
         """Lets a link lead elsewhere; returns how to undo it."""
@@ -160,14 +160,14 @@ class Links:
                 if span.name == "hyperlink" and span.related:
                     users.setdefault(span.related, []).append(span)
             for related in dict.fromkeys(pair[0] for pair in here.values()):
-                targets = {here[each.start][1] if each.start in here else None for each in users[related]}
+                targets = {here[element.start][1] if element.start in here else None for element in users[related]}
                 if len(targets) == 1:
                     parts.retarget(part.name, related, str(targets.pop()))
                     continue
-                for each in users[related]:
-                    if each.start in here:
-                        id_ = parts.relate(part.name, _RELATION, here[each.start][1], outside=True)
-                        part.say(each, {_id_of(each): id_})
+                for element in users[related]:
+                    if element.start in here:
+                        id_ = parts.relate(part.name, _RELATION, here[element.start][1], outside=True)
+                        part.say(element, {_id_of(element): id_})
 
 
 def _opening(p: str, address: str, id_: str = "") -> str:
@@ -180,7 +180,9 @@ def _opening(p: str, address: str, id_: str = "") -> str:
 
 def _id_of(span: Span) -> str:
     """The attribute that names a relationship, as it is written."""
-    return next(each for each, text in span.attributes.items() if each.endswith(":id") and text == span.related)
+    return next(
+        attribute for attribute, text in span.attributes.items() if attribute.endswith(":id") and text == span.related
+    )
 
 
 def links_in(home: Home, stories: Stories, links: Links) -> Iterator[OfficeLink]:
@@ -193,7 +195,9 @@ def links_in(home: Home, stories: Stories, links: Links) -> Iterator[OfficeLink]
             if span.name == "hyperlink":
                 yield OfficeLink(StoryPlace(home, stories, part, span), links)
             elif span.name == "fldSimple" and _HYPERLINK.match(value(span, "instr") or ""):
-                words = (text_of(part.data[each.start : each.end]) for each in span.inside() if each.name == "t")
+                words = (
+                    text_of(part.data[element.start : element.end]) for element in span.inside() if element.name == "t"
+                )
                 yield OfficeLink(StoryPlace(home, stories, part, span), links, "".join(words))
             elif span.name == "fldChar":
                 kind = value(span, "fldCharType")
@@ -220,7 +224,7 @@ class OfficeField(Placed[StoryPlace], Field):
     @property
     def removed(self) -> bool:
         """Whether it is plain text now."""
-        return any(each in self._paragraph.unlinked for each in self._met.gone)
+        return any(splice in self._paragraph.unlinked for splice in self._met.gone)
 
     @property
     def code(self) -> str:

@@ -104,7 +104,7 @@ class RunLooks:
     def _of_style(self, id_: str, word: str) -> object:
         key = (id_, word)
         if key not in self._known:
-            every = (_said(each, word) for each in self._styles.inherited(id_))
+            every = (_said(span, word) for span in self._styles.inherited(id_))
             self._known[key] = next((each for each in every if each is not _UNSAID), _UNSAID)
         return self._known[key]
 
@@ -136,13 +136,13 @@ def properties_of(data: bytes, children: Sequence[Span], looks: Looks, prefix: s
     recorded (17.13.5.31).
     """
     gone = {name for word, _ in looks for name in _ELEMENTS[word]}
-    kept = [(each.name, data[each.start : each.end].decode()) for each in children if each.name not in gone]
+    kept = [(child.name, data[child.start : child.end].decode()) for child in children if child.name not in gone]
     for word, set_ in looks:
         kept += [
             (name, _element(f"{prefix}{name}", word, set_, prefix)) for name in _ELEMENTS[word] if set_ is not None
         ]
     if tracking is not None and not any(name == "rPrChange" for name, _ in kept):
-        before = "".join(data[each.start : each.end].decode() for each in children)
+        before = "".join(data[child.start : child.end].decode() for child in children)
         record = f"<{prefix}rPr>{before}</{prefix}rPr>"
         kept.append(("rPrChange", f"<{prefix}rPrChange{tracking.attributes(prefix)}>{record}</{prefix}rPrChange>"))
     kept.sort(key=lambda each: _RANK.get(each[0], len(_ORDER) - 2))

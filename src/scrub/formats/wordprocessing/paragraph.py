@@ -110,18 +110,18 @@ class OfficeParagraph(PiecedParagraph):
     @lazy_property
     def _holes(self) -> dict[Hole, OfficeHole]:
         control = self.home.controls(self.part).get(self.span.start)
-        found = [control_hole(control, 0, len(self.stretches.old))] if control is not None else []
+        holes = [control_hole(control, 0, len(self.stretches.old))] if control is not None else []
         if self.plain is None:
-            found += holes_in(self.part.data, self.span, self.pieces)
-            found = [one for at, one in enumerate(found) if not _holds_one_of(one, found[at + 1 :])]
-        return {Hole(each.name, each.start, each.end, each.called, each.refused): each for each in found}
+            holes += holes_in(self.part.data, self.span, self.pieces)
+            holes = [one for at, one in enumerate(holes) if not _holds_one_of(one, holes[at + 1 :])]
+        return {Hole(hole.name, hole.start, hole.end, hole.called, hole.refused): hole for hole in holes}
 
     def holes(self) -> Iterable[Hole]:
         """Its controls and merge fields."""
         if self.unlinked or not self._holes:
             return ()
         if self.stretches.touched:
-            return [each._replace(refused="was changed earlier in this run. Fill it in first") for each in self._holes]
+            return [hole._replace(refused="was changed earlier in this run. Fill it in first") for hole in self._holes]
         return self._holes
 
     # -- the looks of its words
@@ -196,7 +196,7 @@ class OfficeParagraph(PiecedParagraph):
 
     def ensure_linkable(self, start: int, end: int) -> None:
         """Raises `Failure` where characters are in anything but the paragraph itself."""
-        direct = {each.start for each in self.span.children}
+        direct = {child.start for child in self.span.children}
         kept = (each for each in self.stretches.between(start, end) if isinstance(each, Kept))
         fixed = "".join(self.fixed[each.start : each.end] for each in kept) if self.fixed else ""
         every = [piece for _, piece, _ in self.stretches_of(start, end) if piece is not None]
@@ -328,8 +328,8 @@ class OfficeParagraph(PiecedParagraph):
         """Its style and what else is set for it directly."""
         properties = self.properties
         data = self.part.data
-        rest = [each for each in properties.children if each.name not in ("pStyle", "rPr")] if properties else []
-        return self.style_id, b"".join(data[each.start : each.end] for each in rest)
+        rest = [child for child in properties.children if child.name not in ("pStyle", "rPr")] if properties else []
+        return self.style_id, b"".join(data[span.start : span.end] for span in rest)
 
     def join(self, following: OpenParagraph, between: str) -> Undo:
         """Takes the next paragraph, with the looks of its words."""
@@ -353,4 +353,4 @@ class OfficeParagraph(PiecedParagraph):
 
 def _holds_one_of(one: OfficeHole, following: Sequence[OfficeHole]) -> bool:
     """Of a control in another, or a field in one, the inner is filled in, which comes after it."""
-    return any(one.start <= each.start < each.end <= one.end for each in following)
+    return any(one.start <= hole.start < hole.end <= one.end for hole in following)

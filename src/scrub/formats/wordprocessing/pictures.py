@@ -27,7 +27,7 @@ class OfficePicture(PlacedPicture[StoryPlace]):
 
     @property
     def name(self) -> str:
-        """Its name."""
+        """As `name` of `docPr` has it; may be empty."""
         return self._place.span.attributes.get("name", "")
 
     @property
@@ -46,13 +46,13 @@ class OfficePicture(PlacedPicture[StoryPlace]):
     @property
     def _extents(self) -> list[Span]:
         """What says how large it is: of the drawing (20.4.2.7), and of the picture in it (20.1.7.3)."""
-        found = [each for each in self._holder.children if each.name == "extent"]
-        forms = (each for each in self._holder.inside() if each.name == "xfrm")
-        return found + [each for form in forms for each in form.children if each.name == "ext"]
+        spans = [child for child in self._holder.children if child.name == "extent"]
+        forms = (span for span in self._holder.inside() if span.name == "xfrm")
+        return spans + [child for form in forms for child in form.children if child.name == "ext"]
 
     def _extent(self, name: str) -> int | None:
-        found = next(iter(self._extents), None)
-        return whole(self._place.part.said(found, name), 10**12) if found is not None else None
+        span = next(iter(self._extents), None)
+        return whole(self._place.part.said(span, name), 10**12) if span is not None else None
 
     def measure(self, side: str) -> Length | None:
         """How wide or high it is."""
@@ -62,7 +62,7 @@ class OfficePicture(PlacedPicture[StoryPlace]):
     def put_side(self, side: str, length: Decimal) -> Undo:
         """Sets how wide or high it is; returns how to undo it."""
         values: dict[str, str | None] = {"cx" if side == "width" else "cy": str(max(1, round(length * EMU)))}
-        return all_back([self._place.part.say(each, values) for each in self._extents])
+        return all_back([self._place.part.say(extent, values) for extent in self._extents])
 
     # -- what it shows
 
@@ -72,10 +72,10 @@ class OfficePicture(PlacedPicture[StoryPlace]):
 
     def shown(self) -> str:
         """The name of the file that it shows now."""
-        found = self._media.shown_by(self._place.part.name, self._blip())
-        if not found:
+        result = self._media.shown_by(self._place.part.name, self._blip())
+        if not result:
             raise self.not_inside()
-        return found
+        return result
 
     def inside(self) -> tuple[bytes, str]:
         """What it shows now."""
@@ -106,12 +106,12 @@ def pictures_in(home: Home, stories: Stories, media: Media) -> Iterator[OfficePi
         twofold: set[int] = set()  # drawings beside which the same is in another form (ISO/IEC 29500-3, 7.4)
         for span in part.root.inside(read_only=True):
             if span.name == "AlternateContent":
-                twofold |= {each.start for each in span.inside() if each.name == "drawing"}
+                twofold |= {element.start for element in span.inside() if element.name == "drawing"}
             for holder in span.children if span.name == "drawing" and own(span) else ():
                 if holder.name not in ("inline", "anchor") or "wordprocessingDrawing" not in holder.uri:
                     continue
-                properties = next((each for each in holder.children if each.name == "docPr"), None)
-                if properties is not None and any(each.name == "pic" for each in holder.inside()):
+                properties = next((child for child in holder.children if child.name == "docPr"), None)
+                if properties is not None and any(element.name == "pic" for element in holder.inside()):
                     place = StoryPlace(home, stories, part, properties)
                     picture = OfficePicture(place, holder, None if span.start in twofold else span, media)
                     if not picture.removed:

@@ -67,9 +67,9 @@ def own(span: Span) -> bool:
 
 def inner(span: Span, name: str) -> Span | None:
     """A child of word processing."""
-    for each in span.children:
-        if each.name == name and own(each):
-            return each
+    for child in span.children:
+        if child.name == name and own(child):
+            return child
     return None
 
 
@@ -101,7 +101,7 @@ class FieldState:
 
     @property
     def open(self) -> bool:
-        """Whether any is open."""
+        """Whether a complex field has begun that has not ended (17.16.18)."""
         return bool(self._open)
 
     @property
@@ -232,7 +232,7 @@ def boxed_in(paragraph: Span) -> Iterator[Boxed]:
 
 
 def _boxes(span: Span) -> list[Span]:
-    return [each for each in span.inside() if each.name == "txbxContent" and own(each)]
+    return [element for element in span.inside() if element.name == "txbxContent" and own(element)]
 
 
 def _paired(box: Span, twins: list[Span | None]) -> Iterator[Boxed]:

@@ -60,7 +60,7 @@ class Resolver:
                 return self._content(span, stays or gone) if fate == "stays" else b""
         elif span.name in LOOKS_OF_CHANGES:
             return b"" if self._decided(span) is not None else self._whole(span, stays)
-        refused = [each for each in span.children if each.name in LOOKS_OF_CHANGES and self._decided(each) is False]
+        refused = [child for child in span.children if child.name in LOOKS_OF_CHANGES and self._decided(child) is False]
         if refused and span.name in ("rPr", "pPr"):
             former = inner(refused[0], span.name)
             if former is not None:
@@ -95,7 +95,9 @@ class Resolver:
             out.append(self.data[at : child.start])
             at = child.end
             if child.name == "p" and own(child):
-                later = (each for each in span.children[number + 1 :] if not (own(each) and each.name in MARKS))
+                later = (
+                    element for element in span.children[number + 1 :] if not (own(element) and element.name in MARKS)
+                )
                 following = next(later, None)
                 joins = self._end_goes(child) and following is not None and following.name == "p"
                 properties = inner(child, "pPr")
@@ -146,8 +148,8 @@ class Resolver:
 
     def _mark_goes(self, holder: Span | None) -> bool:
         """Whether a change that is recorded for the end of a paragraph or for a row takes it away."""
-        marks = (each for each in holder.children if each.name in _OF_TEXT and own(each)) if holder else ()
-        return any(self._fate(each) == "goes" for each in marks)
+        marks = (child for child in holder.children if child.name in _OF_TEXT and own(child)) if holder else ()
+        return any(self._fate(mark) == "goes" for mark in marks)
 
     def _fate(self, change: Span) -> _Fate:
         accepted = self._decided(change)
@@ -186,7 +188,7 @@ class Resolver:
         kept = b""
         if span.name == "pPr":  # the mark's look and the section are not part of what was recorded
             kept = b"".join(
-                self._element(each) for each in span.children if each.name in ("rPr", "sectPr") and own(each)
+                self._element(child) for child in span.children if child.name in ("rPr", "sectPr") and own(child)
             )
         opening = self.data[span.start : span.open_end]
         return opening + self.data[former.open_end : former.close_start] + kept + f"</{span.raw_name}>".encode()

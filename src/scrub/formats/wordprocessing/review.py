@@ -31,9 +31,9 @@ def recorded_in(home: Home, stories: Stories) -> Iterator[OfficeChange]:
 
 
 def _words(data: bytes, span: Span) -> Iterator[str]:
-    for each in span.inside():
-        if each.name in ("t", "delText") and own(each):
-            yield text_of(data[each.start : each.end])
+    for element in span.inside():
+        if element.name in ("t", "delText") and own(element):
+            yield text_of(data[element.start : element.end])
 
 
 class OfficeChange(RecordedChange):

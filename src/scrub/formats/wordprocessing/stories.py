@@ -23,7 +23,7 @@ class Stories(Paragraphs[StoryPart, OfficeParagraph]):
         self._home = home
 
     def _read(self, parts: Sequence[StoryPart]) -> list[OfficeParagraph]:
-        found: list[OfficeParagraph] = []
+        paragraphs: list[OfficeParagraph] = []
         for part in parts:
             fields = FieldState()
             holder, group = None, list[OfficeParagraph]()
@@ -32,12 +32,12 @@ class Stories(Paragraphs[StoryPart, OfficeParagraph]):
                     holder, group = around, []
                 place = PlaceInDocument(where) if where else part.place
                 paragraph = OfficeParagraph(self._home, part, span, place, group, fields)
-                paragraph.index = len(found)
+                paragraph.index = len(paragraphs)
                 group.append(paragraph)
-                found.append(paragraph)
+                paragraphs.append(paragraph)
                 if not isinstance(span, FoundSpan):
-                    self._add_boxed(part, span, found)
-        return found
+                    self._add_boxed(part, span, paragraphs)
+        return paragraphs
 
     def _add_boxed(self, part: StoryPart, span: Span, found: list[OfficeParagraph]) -> None:
         """Adds what is in text boxes of a paragraph, after it."""

@@ -67,8 +67,8 @@ class ParagraphStyles:
 
 def styles_for(root: Span | None, sort: str) -> dict[str, str]:
     """The names of the styles of a kind (17.18.83), by their ids."""
-    every = (each for each in (root.children if root is not None else ()) if value(each, "type") == sort)
-    return {value(each, "styleId") or "": value(inner(each, "name")) or "" for each in every}
+    every = (child for child in (root.children if root is not None else ()) if value(child, "type") == sort)
+    return {value(span, "styleId") or "": value(inner(span, "name")) or "" for span in every}
 
 
 class StyleProperties:
@@ -95,9 +95,9 @@ class StyleProperties:
         seen: set[str] = set()
         while id_ and id_ not in seen:
             seen.add(id_)
-            found = self._of.get(id_)
-            if found is not None:
-                yield found
+            span = self._of.get(id_)
+            if span is not None:
+                yield span
             id_ = self._based.get(id_, "")
 
 
@@ -116,11 +116,11 @@ def parse_styles(data: bytes) -> Span:
     if prefix is None:
         return parse(data)
     names = {name: f"{prefix}:{name.decode()}" for name in (b"style", b"latentStyles")}
-    found = [
-        FoundElement(data, each[2].decode(), names[each[2]], each.start(), each.end(1), each.end())
-        for each in _style(prefix).finditer(data)
+    elements = [
+        FoundElement(data, match[2].decode(), names[match[2]], match.start(), match.end(1), match.end())
+        for match in _style(prefix).finditer(data)
     ]
-    return parse(data, found)
+    return parse(data, elements)
 
 
 @cache

@@ -68,7 +68,7 @@ class OfficeTable(ArrangedTable):
     @cached_property
     def _is_merged(self) -> bool:
         """Whether some of its cells are merged, in the file."""
-        merged = any(each.name == "vMerge" and own(each) for each in self.span.inside())
+        merged = any(span.name == "vMerge" and own(span) for span in self.span.inside())
         cells = cells_of(self.span)
         return merged or any(len(row) != len(cells[0]) for row in cells)
 
@@ -137,19 +137,19 @@ class OfficeTable(ArrangedTable):
         p = row.prefix
         mark = f"<{p}del{tracking.attributes(p)}/>"
         if properties is None:  # it comes after the exceptions of the row (17.4.78)
-            at = max((each.end for each in row.children if each.name == "tblPrEx"), default=row.open_end)
-            found = [Splice(at, at, f"<{p}trPr>{_nothing(p)}{mark}</{p}trPr>".encode())]
+            at = max((child.end for child in row.children if child.name == "tblPrEx"), default=row.open_end)
+            splices = [Splice(at, at, f"<{p}trPr>{_nothing(p)}{mark}</{p}trPr>".encode())]
         else:
             former = inner(properties, "trPrChange")  # which comes last
             if former is not None:
-                found = [Splice(former.start, former.start, mark.encode())]
+                splices = [Splice(former.start, former.start, mark.encode())]
             else:
-                found = ended(self.part.data, properties, mark.encode())
+                splices = ended(self.part.data, properties, mark.encode())
         paragraphs = self.rows.paragraphs_of(number) if self.rows is not None else ()
-        for each in paragraphs:
-            if isinstance(each, OfficeParagraph):
-                found += SavedParagraph(each).as_deleted(tracking)
-        return found
+        for paragraph in paragraphs:
+            if isinstance(paragraph, OfficeParagraph):
+                splices += SavedParagraph(paragraph).as_deleted(tracking)
+        return splices
 
     def _new(self, texts: Mapping[int, str]) -> bytes:
         data, like = self.part.data, self._rows[-1]
@@ -160,14 +160,16 @@ class OfficeTable(ArrangedTable):
         mark = f"<{p}ins{tracking.attributes(p)}/>" if tracking is not None else ""
         said = ""
         if properties is not None:
-            kept = [each for each in properties.children if each.name not in ("ins", "del", "trPrChange", "tblHeader")]
-            said = "".join(data[each.start : each.end].decode() for each in kept)
+            kept = [
+                child for child in properties.children if child.name not in ("ins", "del", "trPrChange", "tblHeader")
+            ]
+            said = "".join(data[span.start : span.end].decode() for span in kept)
         if said or mark:
             out += f"<{p}trPr>{said or _nothing(p)}{mark}</{p}trPr>"
         for column, cell in cells_of(self.span)[-1]:
             look = inner(cell, "tcPr")
             out += f"<{p}tc>" + (data[look.start : look.end].decode() if look is not None else "")
-            paragraph = next((each for each in cell.inside() if each.name == "p" and own(each)), None)
+            paragraph = next((span for span in cell.inside() if span.name == "p" and own(span)), None)
             out += f"<{p}p>{self._look(paragraph, 'pPr')}"
             inside = paragraph.inside() if paragraph is not None else ()
             run = next((each for each in inside if each.name == "r"), None)
@@ -184,7 +186,9 @@ class OfficeTable(ArrangedTable):
             return ""
         at = look.start
         recorded = ("pPrChange", "rPrChange", "sectPr", "ins", "del", "moveFrom", "moveTo")
-        gone = [Splice(each.start - at, each.end - at, b"") for each in look.inside() if each.name in recorded]
+        gone = [
+            Splice(element.start - at, element.end - at, b"") for element in look.inside() if element.name in recorded
+        ]
         return spliced(self.part.data[at : look.end], outside((), gone)).decode()
 
 
@@ -195,13 +199,13 @@ def _nothing(prefix: str) -> str:
 
 def _through(span: Span, name: str) -> list[Span]:
     """Children of a name, those in content controls included."""
-    found = []
+    result = []
     for child in span.children:
         if child.name == name and own(child):
-            found.append(child)
+            result.append(child)
         elif child.name in ("sdt", "sdtContent", "customXml", "ins") and own(child):
-            found += _through(child, name)
-    return found
+            result += _through(child, name)
+    return result
 
 
 def caption_of(table: Span) -> str:

@@ -33,7 +33,7 @@ class Named(Protocol):
 
     @property
     def para_id(self) -> str:
-        """The id."""
+        """What identifies the last paragraph of a comment, eight hexadecimal digits."""
 
 
 class Ids(NamedTuple):
@@ -77,7 +77,7 @@ class Threads:
     @cached_property
     def _entries(self) -> dict[str, Span]:
         root = self._tree[1]
-        return {each.of("paraId", _W15) or "": each for each in root.children} if root is not None else {}
+        return {child.of("paraId", _W15) or "": child for child in root.children} if root is not None else {}
 
     def is_done(self, id_: str) -> bool:
         """Whether the comment with this id was marked as done."""
@@ -92,7 +92,7 @@ class Threads:
     def ids_for(self, comments: Iterable[Named], fresh: int) -> Ids:
         """An id for each comment, and for that many new ones, which nobody else has."""
         every = list(comments)
-        taken = {int(each, 16) for each in (*self._entries, *(one.para_id for one in every)) if each}
+        taken = {int(entry, 16) for entry in (*self._entries, *(one.para_id for one in every)) if entry}
         # Below 0x80000000, as the type demands ([MS-DOCX] 2.2.4.1); from a place where few are.
         free = (number for number in range(0x5C000001, 0x7FFFFFFF) if number not in taken)
         of = {each.id: each.para_id or f"{next(free):08X}" for each in every}

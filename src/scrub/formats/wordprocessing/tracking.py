@@ -59,5 +59,5 @@ def recording(data: bytes, settings: Span, on: bool) -> list[Splice]:
     element = f"<{settings.prefix}trackRevisions/>".encode()
     if settings.open_end == settings.end:
         return ended(data, settings, element)
-    at = max((each.end for each in settings.children if each.name in _BEFORE), default=settings.open_end)
+    at = max((child.end for child in settings.children if child.name in _BEFORE), default=settings.open_end)
     return [Splice(at, at, element)]

@@ -64,18 +64,18 @@ class ParagraphWriter:
         self._places = Pieces(pieces)
 
     def splices(self) -> list[Splice]:
-        """All of them."""
+        """What makes the paragraph say what it is to say, from its beginning to its end."""
         if not self.pieces:
             return self._in_empty()
         contents = self._contents()
         if are_marked(self.stretches):
             contents = _with_marks(contents)
-        found: list[Splice] = []
+        result: list[Splice] = []
         for run, group in groupby(zip(self.pieces, contents, strict=True), lambda pair: pair[0].run):
             pairs = list(group)
             if not all(_is_same(piece, content) for piece, content in pairs):
-                found += self._run(run, pairs) if run.name == "r" else self._beside(pairs)
-        return found
+                result += self._run(run, pairs) if run.name == "r" else self._beside(pairs)
+        return result
 
     def _contents(self) -> list[list[Bit]]:
         """What each piece is to be."""
@@ -157,7 +157,7 @@ class ParagraphWriter:
         inside = self.edits.within(child.start, child.end)
         if inside:
             at = child.start
-            raw = spliced(raw, [Splice(each.start - at, each.end - at, each.new) for each in inside])
+            raw = spliced(raw, [Splice(splice.start - at, splice.end - at, splice.new) for splice in inside])
         return raw.decode()
 
     def _wrapped(self, sort: str, run: str, of: Span, inside: Span | None) -> str:
@@ -202,15 +202,15 @@ class ParagraphWriter:
         if look is None:
             return ""
         gone = [
-            Splice(each.start - look.start, each.end - look.start, b"")
-            for each in look.children
-            if each.start in self.gone
+            Splice(child.start - look.start, child.end - look.start, b"")
+            for child in look.children
+            if child.start in self.gone
         ]
         return spliced(self.data[look.start : look.end], gone).decode()
 
     def _in_empty(self) -> list[Splice]:
         """Runs in a paragraph without text: after its properties, with the look of its mark."""
-        fresh = [each for each in self.stretches.parts if isinstance(each, Fresh)]
+        fresh = [part for part in self.stretches.parts if isinstance(part, Fresh)]
         if not fresh:
             return []
         p, paragraph = self.prefix, self.paragraph
@@ -232,23 +232,23 @@ class ParagraphWriter:
         properties = inner(self.paragraph, "pPr")
         look = inner(properties, "rPr") if properties is not None else None
         children = look.children if look is not None else []
-        kept = [each for each in children if each.name not in ("ins", "del", "moveFrom", "moveTo", "rPrChange")]
+        kept = [child for child in children if child.name not in ("ins", "del", "moveFrom", "moveTo", "rPrChange")]
         if looks:
             return properties_of(self.data, kept, looks, self.prefix, None)
-        content = "".join(self.data[each.start : each.end].decode() for each in kept)
+        content = "".join(self.data[span.start : span.end].decode() for span in kept)
         return f"<{self.prefix}rPr>{content}</{self.prefix}rPr>" if content else ""
 
 
 def _with_marks(contents: Sequence[Sequence[Bit]]) -> list[list[Bit]]:
     """The new XML of each piece, with the elements around marked words."""
-    found: list[list[Bit]] = [[] for _ in contents]
+    result: list[list[Bit]] = [[] for _ in contents]
     every = [(piece, bit) for piece, bits in enumerate(contents) for bit in bits]
     for (piece, bit), (opening, closing) in zip(every, around(bit.looks for _, bit in every), strict=True):
         bits = (
             Bit(MARK, opening, bit.look), bit._replace(looks=bare(bit.looks)), Bit(MARK, closing, bit.look)
         )  # fmt: skip
-        found[piece] += [each for each in bits if each.sort != MARK or each.text]
-    return found
+        result[piece] += [each for each in bits if each.sort != MARK or each.text]
+    return result
 
 
 def _with_the_next(parts: Sequence[Kept | Fresh], whole: int) -> list[tuple[Kept | Fresh, bool, int]]:
@@ -293,10 +293,10 @@ def text_element(text: str, prefix: str, name: str = "t") -> str:
 
 def _merged(content: list[Bit]) -> list[Bit]:
     """Neighbours of one kind and one run made one."""
-    found: list[Bit] = []
+    bits: list[Bit] = []
     for bit in content:
-        if found and (found[-1].look is bit.look and found[-1].sort == bit.sort and found[-1].looks == bit.looks):
-            found[-1] = bit._replace(text=found[-1].text + bit.text)
+        if bits and (bits[-1].look is bit.look and bits[-1].sort == bit.sort and bits[-1].looks == bit.looks):
+            bits[-1] = bit._replace(text=bits[-1].text + bit.text)
         else:
-            found.append(bit)
-    return found
+            bits.append(bit)
+    return bits

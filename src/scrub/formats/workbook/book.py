@@ -73,10 +73,10 @@ class OfficeWorkbook(OfficeFile, Workbook):
     @property
     def notes(self) -> list[str]:
         """What a person should know about saving the changes."""
-        found = [*super().notes, *self._told, *self._read_as_moments()]
+        result = [*super().notes, *self._told, *self._read_as_moments()]
         if self._recalculates:
-            found.append("Formulas will be recalculated when the file is next opened.")
-        return found
+            result.append("Formulas will be recalculated when the file is next opened.")
+        return result
 
     def _read_as_moments(self) -> Iterator[str]:
         """Numbers in cells that are formatted as dates, and what they are read as."""
@@ -170,7 +170,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
         for text in self._to_embed:
             self._embed(text, parts)
         splices += self._new_sheets(parts)
-        drawings = (each for sheet in self._every if not sheet.removed for each in sheet.saved.pieces.drawings.parts)
+        drawings = (part for sheet in self._every if not sheet.removed for part in sheet.saved.pieces.drawings.parts)
         self.shared.media.write(parts, posixpath.join(posixpath.dirname(self.main), "media"), drawings)
         self._write_sheets(parts, selected)
         fresh: dict[str, bytes] = {}
@@ -227,10 +227,10 @@ class OfficeWorkbook(OfficeFile, Workbook):
     def _table_numbers(self) -> Iterator[int]:
         """Numbers that no table has (18.5.1.2); they are looked for when one is copied."""
         found = (
-            number_in(part_tree(self.package, each.target)[1].attributes, "id")
+            number_in(part_tree(self.package, relationship.target)[1].attributes, "id")
             for sheet in self._every
-            for each in sheet.saved.part.related().values()
-            if each.type == "table" and each.target in self.package.members
+            for relationship in sheet.saved.part.related().values()
+            if relationship.type == "table" and relationship.target in self.package.members
         )
         yield from count(1 + max(found, default=0))
 
@@ -247,8 +247,8 @@ class OfficeWorkbook(OfficeFile, Workbook):
     def _settle(self, parts: Parts) -> None:
         """Lets all that refers to rows and sheets follow them."""
         sheets = [sheet for sheet in self._every if not sheet.removed]
-        renamed = {each.saved.part.sheet: each.name for each in sheets if each.name != each.saved.part.sheet}
-        shaped = {each.saved.part.sheet: each.line_changes.shift() for each in sheets if each.line_changes}
+        renamed = {sheet.saved.part.sheet: sheet.name for sheet in sheets if sheet.name != sheet.saved.part.sheet}
+        shaped = {sheet.saved.part.sheet: sheet.line_changes.shift() for sheet in sheets if sheet.line_changes}
         if self._sheets == self._every and not renamed and not shaped:
             self._told = []
             return
@@ -281,7 +281,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
         if not fresh or holder is None:
             return []
         p, entries = holder.prefix, ""
-        number = max((number_in(each.attributes, "sheetId") for each in holder.all("sheet")), default=0)
+        number = max((number_in(span.attributes, "sheetId") for span in holder.all("sheet")), default=0)
         folder = os.path.dirname(self.main)
         for sheet in fresh:
             number += 1

@@ -116,7 +116,7 @@ class Sharing(Protocol):
 
     @property
     def formulas(self) -> SharedFormulas:
-        """Its formulas."""
+        """The texts and areas of formulas that cells share (18.3.1.40)."""
 
     @property
     def saved(self) -> SharedPart:
@@ -126,7 +126,7 @@ class Sharing(Protocol):
         """How a person names a cell of it."""
 
     def tables(self) -> Iterator[TablePlace]:
-        """Its tables."""
+        """Tables of the file (18.5), not areas of plain cells."""
 
 
 class NamedCells(Protocol):
@@ -181,7 +181,7 @@ class ResultCells(NamedCells, Protocol):
         """Whether a cell is calculated."""
 
     def column_values(self, column: int) -> ColumnValues:
-        """The values of a column."""
+        """The values from row 1 to the last filled one."""
 
 
 class StyledCells(NamedCells, Protocol):

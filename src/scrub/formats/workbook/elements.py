@@ -63,7 +63,7 @@ def _place(root: Span, order: Sequence[str], name: str) -> int:
     """
     rank, before, at = {each: number for number, each in enumerate(order)}, True, root.open_end
     for child in root.children:
-        known = next((rank[each.name] for each in _meant(root, child) if each.name in rank), None)
+        known = next((rank[span.name] for span in _meant(root, child) if span.name in rank), None)
         if known is not None:
             before = known <= rank[name]
         if before:
@@ -77,13 +77,13 @@ def _meant(root: Span, child: Span) -> Iterator[Span]:
         yield child
     elif child.name == "AlternateContent":
         for choice in child.children:
-            yield from (each for each in choice.children if each.uri == root.uri)
+            yield from (span for span in choice.children if span.uri == root.uri)
 
 
 def all_placed(root: Span, elements: Mapping[str, bytes]) -> list[Splice]:
     """The splices of several elements. New ones that go to one place come in the order of the schema."""
     order = _ORDER[root.name]
-    return [each for name in sorted(elements, key=order.index) for each in placed(root, name, elements[name])]
+    return [splice for name in sorted(elements, key=order.index) for splice in placed(root, name, elements[name])]
 
 
 def with_child(element: bytes, path: Sequence[str], attributes: Mapping[str, str | None], prefix: str) -> bytes:
@@ -109,7 +109,7 @@ def replaced(element: bytes, name: str, fresh: bytes) -> bytes:
 def attributes_inside(element: bytes, name: str) -> dict[str, str] | None:
     """The attributes of the first element of this name inside another; None where there is none."""
     root = parse(element)
-    found = next((each for each in root.inside() if each.name == name and each.uri == root.uri), None)
+    found = next((span for span in root.inside() if span.name == name and span.uri == root.uri), None)
     return dict(found.attributes) if found is not None else None
 
 
@@ -128,5 +128,9 @@ def without(element: bytes, *names: str) -> bytes:
     root = parse(element)
     return spliced(
         element,
-        [Splice(each.start, each.end, b"") for each in root.children if each.name in names and each.uri == root.uri],
+        [
+            Splice(child.start, child.end, b"")
+            for child in root.children
+            if child.name in names and child.uri == root.uri
+        ],
     )

@@ -116,13 +116,15 @@ class SheetPart:
             self._keep_skeleton(data)
         if self._rows is not None:
             return Searched(data, self._cut, self._cut + self._left_out, list(self._rows))
-        found = self._found(data, self._cut, self._left_out, wanted=wanted)
-        if isinstance(found, Searched):
-            self._rows = array("I", found.numbers)
+        result = self._found(data, self._cut, self._left_out, wanted=wanted)
+        if isinstance(result, Searched):
+            self._rows = array("I", result.numbers)
         if self.has_formulas is None:
-            rest, inside = (self.skeleton().data, found.has_formulas) if isinstance(found, Searched) else (data, False)
+            rest, inside = (
+                (self.skeleton().data, result.has_formulas) if isinstance(result, Searched) else (data, False)
+            )
             self.has_formulas = inside or b"<f" in rest or b":f" in rest
-        return found
+        return result
 
     def found(self, data: bytes, fits: Callable[[Searched], bool] = lambda found: True) -> Stored:
         """The cells of the part as it is to be, those without a place too. Where `fits` says no, the span tree reads
@@ -156,9 +158,9 @@ class SheetPart:
 
 def of_whole(splices: Iterable[Splice], cut: int, left_out: int) -> Iterator[Splice]:
     """Splices of a part without its cells, as splices of the whole part."""
-    for each in splices:
-        start, end = (place + left_out if place > cut else place for place in (each.start, each.end))
-        yield Splice(start, end, each.new)
+    for splice in splices:
+        start, end = (place + left_out if place > cut else place for place in (splice.start, splice.end))
+        yield Splice(start, end, splice.new)
 
 
 _CELLS = lazy_pattern(rb"<((?:[A-Za-z_][\w.-]*:)?)sheetData(?=[\s>])[^>]*>")
@@ -170,14 +172,14 @@ def without_cells(data: bytes) -> tuple[bytes, int, int]:
     The fast way for big sheets. It is exact only where nothing in the part can look like the tags it looks for: a
     comment, a CDATA section or a second such element makes it cut nothing.
     """
-    found = _CELLS.search(data)
-    if found is None or found[0].endswith(b"/>"):
+    match = _CELLS.search(data)
+    if match is None or match[0].endswith(b"/>"):
         return data, len(data), 0
-    closing = b"</" + found[1] + b"sheetData"
+    closing = b"</" + match[1] + b"sheetData"
     end = data.rfind(closing)
-    if end < found.end() or data.count(b"sheetData") != 2:
+    if end < match.end() or data.count(b"sheetData") != 2:
         return data, len(data), 0
     # One sign is found much sooner than two in a row, and in most sheets it is not there at all.
-    if (b"!" in data and b"<!" in data) or (data.find(b"?", found.end()) >= 0 and data.find(b"<?", found.end()) >= 0):
+    if (b"!" in data and b"<!" in data) or (data.find(b"?", match.end()) >= 0 and data.find(b"<?", match.end()) >= 0):
         return data, len(data), 0
-    return data[: found.end()] + data[end:], found.end(), end - found.end()
+    return data[: match.end()] + data[end:], match.end(), end - match.end()

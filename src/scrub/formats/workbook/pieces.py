@@ -104,6 +104,6 @@ class Pieces:
 
 def _free(name: str, taken: set[str]) -> str:
     """A name like another one that nothing has yet; with a line, it looks like no cell."""
-    found = next(each for number in count(2) if fold(each := f"{name}_{number}") not in taken)
-    taken.add(fold(found))
-    return found
+    result = next(each for number in count(2) if fold(each := f"{name}_{number}") not in taken)
+    taken.add(fold(result))
+    return result

@@ -82,7 +82,7 @@ class SavedSheet:
             old = elements.get("sheetViews") or (skeleton[views.start : views.end] if views else b"")
             if old:
                 elements = {**elements, "sheetViews": _selected(old, selected)}
-        splices = [part.moved(each) for each in all_placed(root, elements)]
+        splices = [part.moved(splice) for splice in all_placed(root, elements)]
         lines = self.pieces.lines
         rows = lines.changed_rows()
         if self._cells_touched or rows:

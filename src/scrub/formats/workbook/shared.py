@@ -146,8 +146,8 @@ class Shared:
 
     def results_of(self, name: str) -> Calculated | None:
         """The results of a sheet by its name, without regard to case; None for none."""
-        found = self.by_name.get(name.casefold())
-        return found.stale if found is not None else None
+        sharing = self.by_name.get(name.casefold())
+        return sharing.stale if sharing is not None else None
 
     def first_change(self) -> str:
         """A cell that was changed in this run, as a person names it; an empty text where none is."""
@@ -170,10 +170,10 @@ class Shared:
 
     def grid_named(self, name: str) -> Grid:
         """A sheet by its name. Raises `Missing`."""
-        found = self.by_name.get(name.casefold())
-        if not isinstance(found, Grid):
+        sharing = self.by_name.get(name.casefold())
+        if not isinstance(sharing, Grid):
             raise Missing(f'no sheet "{name}"')
-        return found
+        return sharing
 
     @property
     def by_name(self) -> Mapping[str, Sharing]:
@@ -216,10 +216,10 @@ class Shared:
         target = self.names.local(name, on.saved.part.number) if on is not None else None
         target = target if target is not None else self.names.target(name)
         if target is None:
-            for each in self.sheets:
-                table = next((table for table in each.tables() if table.name.casefold() == name.casefold()), None)
+            for sharing in self.sheets:
+                table = next((table for table in sharing.tables() if table.name.casefold() == name.casefold()), None)
                 if table is not None:
-                    return f"{self.names.quoted(each.name)}!{table.area.corners}"
+                    return f"{self.names.quoted(sharing.name)}!{table.area.corners}"
         return target
 
     def uses_of_name(self, name: str) -> str:
@@ -229,9 +229,9 @@ class Shared:
         if other:
             return f'the name "{other}"'
         for sheet in self.sheets:
-            found = sheet.formulas.uses_of_name(word)
-            if found:
-                return found
+            result = sheet.formulas.uses_of_name(word)
+            if result:
+                return result
         raw = re.compile(word.pattern.encode(), re.IGNORECASE)
         for part in self.package.members:
             if part.endswith(".xml") and "/charts/" in f"/{part}" and raw.search(self.package.read(part)):
@@ -242,4 +242,4 @@ class Shared:
         """Whether a formula can use this name: a defined one, or that of a table."""
         if name.upper().startswith("_XL") or self.resolve(name, sheet) is not None:
             return True
-        return any(self.names.local(name, each.saved.part.number) is not None for each in self.sheets)
+        return any(self.names.local(name, sharing.saved.part.number) is not None for sharing in self.sheets)

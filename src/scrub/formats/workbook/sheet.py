@@ -96,20 +96,20 @@ class OfficeSheet(OpenSheet):
     # -- values
 
     def column_values(self, column: int) -> ColumnValues:
-        """The values of a column."""
+        """The values from row 1 to the last filled one."""
         loaded = self._stored.loaded()
-        found = loaded.columns.get(column)
-        if found is None:
-            found = self.overlay.live.get(column)
-            if found is None:
+        values = loaded.columns.get(column)
+        if values is None:
+            values = self.overlay.live.get(column)
+            if values is None:
                 if loaded.has_many_columns and loaded.filled is None:
                     self._read_all(loaded)
-                    found = loaded.columns.get(column)
-                if found is None:
-                    found = self._seen(self._stored.read_column(column), column)
-                    self.overlay.live[column] = found
-            loaded.columns[column] = found
-        return found
+                    values = loaded.columns.get(column)
+                if values is None:
+                    values = self._seen(self._stored.read_column(column), column)
+                    self.overlay.live[column] = values
+            loaded.columns[column] = values
+        return values
 
     def _read_all(self, loaded: Loaded) -> None:
         for column, (found, formulas) in self._stored.read_all().items():
@@ -298,7 +298,7 @@ class OfficeSheet(OpenSheet):
         if not is_open or not 1 <= row <= MOST_ROWS or left + len(values) - 1 > MOST_COLUMNS:
             super().put_row(row, left, values)
             return
-        fresh = [self._storable(row, left + place, each) for place, each in enumerate(values)]
+        fresh = [self._storable(row, left + place, value) for place, value in enumerate(values)]
         moments = [place for place, each in enumerate(fresh) if isinstance(each, date | Duration)]
         while fresh and fresh[-1] is None:
             fresh.pop()
@@ -603,7 +603,7 @@ class OfficeSheet(OpenSheet):
         return self._pieces.drawings.pictures()
 
     def each_chart(self) -> Iterator[OfficeChart]:
-        """Its charts."""
+        """In the order of the drawing part (21.2)."""
         return self._pieces.drawings.charts()
 
     def link(self, row: int, column: int) -> str | None:
@@ -631,7 +631,7 @@ class OfficeSheet(OpenSheet):
             self._pieces.notes.put(row, column, text)
 
     def tables(self) -> Iterator[TablePlace]:
-        """Its tables."""
+        """Tables of the file (18.5), not areas of plain cells."""
         return iter(self._pieces.tables.places())
 
     def grow_table(self, name: str, heading: str | None, back: Undo) -> None:
@@ -645,12 +645,12 @@ class OfficeSheet(OpenSheet):
             self._locks.changed()
             back()
 
-        place = next(each for each in self.tables() if each.name == name)
+        place = next(table for table in self.tables() if table.name == name)
         now = place.bottom - place.area.top if heading is None else place.area.right - place.area.left + 1
         self.changed(f"{'rows' if heading is None else 'columns'} in {name}", now - 1, now, revert)
 
     def table_style(self, name: str) -> str | None:
-        """The style of a table."""
+        """The name of the style (18.5.1.5); None for none."""
         return self._pieces.tables.style(name)
 
     def put_table_style(self, name: str, style: str | None) -> Undo:

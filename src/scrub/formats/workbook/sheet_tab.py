@@ -14,7 +14,7 @@ if TYPE_CHECKING:
 
 
 class SheetTab:
-    """The tab of one sheet."""
+    """What the workbook says of a sheet: its name, place, colour and whether it is shown."""
 
     def __init__(self, sheet: Sheet, shared: Shared, saved: SavedSheet) -> None:
         self._sheet = sheet

@@ -59,8 +59,8 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
         Example: KIND.value = 12
         Also: content, contents, fill in, enter, write
         """
-        found: object | None = self._one("value", (sheet.value(row, column) for sheet, row, column in self.places()))
-        return found
+        result: object | None = self._one("value", (sheet.value(row, column) for sheet, row, column in self.places()))
+        return result
 
     @value.setter
     def value(self, value: object | None) -> None:
@@ -256,10 +256,10 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
         Example: KIND.borders = thin
         Also: border, box, frame, grid, outline, all borders
         """
-        found: Line | None = self._look("borders")
-        if found == SEVERAL:
+        line: Line | None = self._look("borders")
+        if line == SEVERAL:
             raise Failure(f"the edges of {self.label} differ. Read one side: border-top")
-        return found
+        return line
 
     @borders.setter
     @needs("put_look")

@@ -31,8 +31,8 @@ class CellRules(HoldsCells):
         Example: KIND.choices = ["yes", "no"]
         Also: drop-down list, dropdown, data validation, options, pick list
         """
-        found = self._restriction()
-        return list(found.choices) if found is not None and found.choices else None
+        restriction = self._restriction()
+        return list(restriction.choices) if restriction is not None and restriction.choices else None
 
     @choices.setter
     @needs("put_restriction")
@@ -53,8 +53,8 @@ class CellRules(HoldsCells):
         Example: KIND.choices-from = "A2:A9"
         Also: drop-down list from range, list source, data validation
         """
-        found = self._restriction()
-        return found.formula or None if found is not None and found.to == Allowed.LIST else None
+        restriction = self._restriction()
+        return restriction.formula or None if restriction is not None and restriction.to == Allowed.LIST else None
 
     @choices_from.setter
     @needs("put_restriction")
@@ -102,8 +102,8 @@ class CellRules(HoldsCells):
         self._restrict(None)
 
     def _restriction(self) -> Restriction | None:
-        found = {sheet.restriction(area.top, area.left) for sheet, area in self.areas()}
-        return next(iter(found)) if len(found) == 1 else None
+        restrictions = {sheet.restriction(area.top, area.left) for sheet, area in self.areas()}
+        return next(iter(restrictions)) if len(restrictions) == 1 else None
 
     def _restrict(self, restriction: Restriction | None) -> None:
         for sheet, area in self._areas_used():

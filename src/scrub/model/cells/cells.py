@@ -112,7 +112,7 @@ class Cells(CellFields, HoldsColumns):
     def merged_ranges(self) -> Iterator[MergedRange]:
         """The merged ranges that begin in it."""
         for sheet, area in self._areas:
-            yield from (each for each in merged_in(sheet) if area.holds(each.area.top, each.area.left))
+            yield from (range_ for range_ in merged_in(sheet) if area.holds(range_.area.top, range_.area.left))
 
     @holds
     def rows(self) -> Iterator[Row]:

@@ -105,16 +105,16 @@ class CellError:
 
     def resolved(self) -> Value:
         """The value, where there is one after all. Raises `Failure` where there is none."""
-        found = resolve(self)
-        if isinstance(found, CellError):
-            raise found.failure()
-        return found
+        result = resolve(self)
+        if isinstance(result, CellError):
+            raise result.failure()
+        return result
 
     def failure(self) -> Failure:
         """The failure that using it is."""
-        found = Failure(self.what)
-        found.placed, found.filled = True, self.filled
-        return found
+        result = Failure(self.what)
+        result.placed, result.filled = True, self.filled
+        return result
 
 
 def resolve(value: Value) -> Value:
@@ -172,7 +172,7 @@ class Grid:
     @property
     @required
     def file(self) -> FileItem:
-        """The file."""
+        """What is saved as a whole."""
         raise NotImplementedError
 
     def where(self, row: int, column: int) -> str:
@@ -230,10 +230,10 @@ class Grid:
 
     def value(self, row: int, column: int) -> Value:
         """The value of a cell. Raises `Failure` for an error value."""
-        found = self.raw_value(row, column)
-        if isinstance(found, CellError):
-            raise found.failure()
-        return found
+        result = self.raw_value(row, column)
+        if isinstance(result, CellError):
+            raise result.failure()
+        return result
 
     @required
     def raw_value(self, row: int, column: int) -> Value:
@@ -425,12 +425,12 @@ class Grid:
 
     @required
     def row_item(self, number: int) -> Item:
-        """A row of it, as an item."""
+        """Row 1 is the first."""
         raise NotImplementedError
 
     @required
     def column_item(self, number: int) -> Item:
-        """A column of it, as an item."""
+        """Column 1 is A."""
         raise NotImplementedError
 
     def table_style(self, name: str) -> str | None:

@@ -31,8 +31,8 @@ class GridRows(Rows):
         #: Rows of a whole sheet that are totals of its tables: no records.
         self._totals: Collection[int] = ()
         if not name:
-            tables = (each for each in sheet.tables() if each.area.meets(area))
-            self._totals = {row for each in tables for row in range(each.bottom + 1, each.area.bottom + 1)}
+            tables = (table for table in sheet.tables() if table.area.meets(area))
+            self._totals = {row for table in tables for row in range(table.bottom + 1, table.area.bottom + 1)}
         self.lists: dict[str, ColumnValues] = {}
         self.headings: dict[str, str] = {}
         self.twice: set[str] = set()
@@ -105,10 +105,10 @@ class GridRows(Rows):
 
     def values(self, key: str) -> ColumnValues:
         """The values under a heading."""
-        found = self.lists.get(key)
-        if found is None:
-            found = self.lists[key] = self.sheet.column_values(self.column(key))
-        return found
+        result = self.lists.get(key)
+        if result is None:
+            result = self.lists[key] = self.sheet.column_values(self.column(key))
+        return result
 
     def reader(self, key: str) -> Reader:
         """What gives the values under a heading by row."""

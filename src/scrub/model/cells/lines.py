@@ -260,8 +260,8 @@ class Column(_Line, HoldsColumns):
 
     @property
     def _area(self) -> Area:
-        found = Area(1, self._number, MOST_ROWS, self._number)
-        return found._replace(top=self._body[0], bottom=self._body[1]) if self._body else found
+        area = Area(1, self._number, MOST_ROWS, self._number)
+        return area._replace(top=self._body[0], bottom=self._body[1]) if self._body else area
 
     @property
     def label(self) -> str:

@@ -42,7 +42,7 @@ class Table(HoldsColumns):
 
     @property
     def file(self) -> FileItem:
-        """The file it is in."""
+        """What is saved as a whole."""
         return self.rows.file
 
     @property
@@ -111,10 +111,10 @@ class Table(HoldsColumns):
 
     def reader(self, key: str) -> Reader:
         """What gives the values under a heading. Raises `Failure` when it is not there, or there twice."""
-        found = self.readers.get(key)
-        if found is None:
-            found = self.readers[key] = self.rows.reader(key)
-        return found
+        result = self.readers.get(key)
+        if result is None:
+            result = self.readers[key] = self.rows.reader(key)
+        return result
 
     @holds
     def each_record(self, headings: Iterable[str] = ()) -> Iterable[Record]:
@@ -127,12 +127,12 @@ class Table(HoldsColumns):
     def sample(self) -> dict[str, str]:
         """Each heading as a macro writes it, with the first value under it."""
         rows = self.rows.filled()[:20]
-        found = {}
+        result = {}
         for key, heading in self.rows.headings.items():
             values = (resolve(self.rows.value(row, key)) for row in rows)
             first = next((value for value in values if value is not None and not isinstance(value, CellError)), None)
-            found[written_heading(heading)] = "" if first is None else shown(first)
-        return found
+            result[written_heading(heading)] = "" if first is None else shown(first)
+        return result
 
     @holds
     def each_cell(self) -> Iterator[Cell]:
@@ -170,7 +170,7 @@ class Table(HoldsColumns):
         return (self.rows.grid(),)
 
     def edit_texts(self, editing: Editing, between: str = "") -> None:
-        """Edits the texts under its headings."""
+        """Edits the cells of a record that hold texts."""
         self.rows.edit(None, editing, between)
 
     @action(Reach.CHANGE)
@@ -268,11 +268,11 @@ class Table(HoldsColumns):
     def _sort_values(self, rows: Sequence[Any], heading: str) -> list[Value]:
         """What rows are sorted by. Raises `Failure` for an error value, or a result that is old."""
         read = self.rows.reader(self.rows.key(heading))
-        found = [resolve(value) for value in map(read, rows)]
-        trouble = next((each for each in found if isinstance(each, CellError)), None)
+        result = [resolve(value) for value in map(read, rows)]
+        trouble = next((each for each in result if isinstance(each, CellError)), None)
         if trouble is not None:
             raise trouble.failure()
-        return found
+        return result
 
 
 class Record(HoldsCells):

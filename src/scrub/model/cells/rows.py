@@ -106,7 +106,7 @@ class Rows:
 
     def add(self, values: Mapping[str, Value], table: Item) -> Any:
         """Adds a row after the last one, as a change of the table, and gives it. `values` go by the headings."""
-        said = f"new row: {' | '.join(shown(each) for each in values.values())}"
+        said = f"new row: {' | '.join(shown(value) for value in values.values())}"
         row, back = self.add_row(values)
         table.changed("new row", None, said, back, said, (f"row {len(list(self.filled())) + 1}",))
         return row

@@ -165,8 +165,8 @@ class Sheet(SheetSettings, HoldsCells):
         Example: log sheet.range
         Also: used range, last row, last cell, size
         """
-        found = self.used()
-        return str(found) if found else None
+        area = self.used()
+        return str(area) if area else None
 
     @action(Reach.CHANGE)
     def add_row(self, values: list[Any]) -> None:
@@ -309,10 +309,10 @@ class Sheet(SheetSettings, HoldsCells):
 
     def _table_at(self, place: TablePlace) -> Table:
         """A table of the workbook, kept with what was read of it."""
-        found = self._tables_at.get(place.name)
-        if found is None:
-            found = self._tables_at[place.name] = Table(table_rows(self, place))
-        return found
+        table = self._tables_at.get(place.name)
+        if table is None:
+            table = self._tables_at[place.name] = Table(table_rows(self, place))
+        return table
 
     def outline(self) -> list[Outline]:
         """What a macro can call by headings here: the sheet as a table, and its own tables."""

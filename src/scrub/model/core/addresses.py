@@ -22,9 +22,9 @@ class Address(str):
 
     def __new__(cls, mailbox: str, name: str = "") -> Address:
         """An address, with the name of its person."""
-        found = super().__new__(cls, f"{name} <{mailbox}>" if name else mailbox)
-        found.mailbox, found.name = mailbox, name
-        return found
+        address = super().__new__(cls, f"{name} <{mailbox}>" if name else mailbox)
+        address.mailbox, address.name = mailbox, name
+        return address
 
     def __reduce__(self) -> tuple[type[Address], tuple[str, str]]:
         return Address, (self.mailbox, self.name)
@@ -34,13 +34,13 @@ def address_from(text: str) -> Address:
     """The one address that a text is. Raises `Failure` where it is none, or more than one."""
     if isinstance(text, Address):
         return text
-    found = _ADDRESS.fullmatch(text)
-    if found is None:
+    match = _ADDRESS.fullmatch(text)
+    if match is None:
         raise Failure(f'"{text.strip()}" is not an address. Write it like this: ann@huts.example')
-    name = (found[1] or "").strip()
+    name = (match[1] or "").strip()
     if name.startswith('"'):
         name = _QUOTED.sub(r"\1", name[1:-1])
-    return Address(found[2] or found[3], name)
+    return Address(match[2] or match[3], name)
 
 
 _QUOTED = lazy_pattern(r"\\(.)")
@@ -53,6 +53,6 @@ def same_address(left: str, right: str) -> bool:
 
 def _bare(text: str) -> str:
     if not isinstance(text, Address):
-        found = _ADDRESS.fullmatch(text)
-        return (found[2] or found[3] if found is not None else text).casefold()
+        match = _ADDRESS.fullmatch(text)
+        return (match[2] or match[3] if match is not None else text).casefold()
     return text.mailbox.casefold()

@@ -18,12 +18,12 @@ _FORM = lazy_pattern(r"\$?([A-Za-z]{1,3})?\$?(\d{1,7})?(?::\$?([A-Za-z]{1,3})?\$
 @lru_cache(maxsize=1024)
 def letters_of(column: int) -> str:
     """The letters of a column: 1 is A, 27 is AA. What is not a column has none."""
-    found = ""
+    result = ""
     column = max(0, column)
     while column:
         column, rest = divmod(column - 1, 26)
-        found = chr(65 + rest) + found
-    return found
+        result = chr(65 + rest) + result
+    return result
 
 
 @lru_cache(maxsize=1024)
@@ -88,8 +88,8 @@ class Area(NamedTuple):
 
     def meets(self, other: Area) -> bool:
         """Whether the two have a cell in common."""
-        found = self.within(other)
-        return found.top <= found.bottom and found.left <= found.right
+        area = self.within(other)
+        return area.top <= area.bottom and area.left <= area.right
 
 
 def _from_to(first: int, last: int, most: int, called: Callable[[int], str]) -> str:
@@ -100,10 +100,10 @@ def _from_to(first: int, last: int, most: int, called: Callable[[int], str]) -> 
 
 def area_of(text: str) -> Area:
     """A range as written. Raises `Failure` for one that is none, or is outside every sheet."""
-    found = _FORM.fullmatch(text.strip())
-    if found is None or not any(found.groups()):
+    match = _FORM.fullmatch(text.strip())
+    if match is None or not any(match.groups()):
         raise Failure(f'"{text}" is not a range of cells. Examples: B2:F10, C4, C:D or 3:5')
-    left, top, right, bottom = found.groups()
+    left, top, right, bottom = match.groups()
     if ":" not in text:
         if left is None or top is None:
             raise Failure(f'"{text}" is not a cell. Examples: C4; a whole column C:C; a whole row 3:3')

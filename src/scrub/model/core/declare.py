@@ -65,11 +65,11 @@ _DEFAULTS: dict[tuple[type, str], object] = {}
 
 def default_of(cls: type, word: str) -> Any:
     """What a field of a kind is where a format has nothing of it."""
-    found = _DEFAULTS.get((cls, word), _DEFAULTS)
-    if found is _DEFAULTS:
+    result = _DEFAULTS.get((cls, word), _DEFAULTS)
+    if result is _DEFAULTS:
         getter = getattr(getattr(cls, word.replace("-", "_"), None), "fget", None)
-        found = _DEFAULTS[cls, word] = getattr(getter, "scrub_otherwise", None)
-    return found
+        result = _DEFAULTS[cls, word] = getattr(getter, "scrub_otherwise", None)
+    return result
 
 
 def action(reach: Reach, does: str = "") -> Callable[[F], F]:

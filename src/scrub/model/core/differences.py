@@ -60,14 +60,14 @@ def differences(old: Sequence[str], new: Sequence[str]) -> list[Difference]:
 
 
 def _one_by_one(old: Sequence[str], new: Sequence[str], a: int, b: int, c: int) -> list[Difference]:
-    found: list[Difference] = []
+    result: list[Difference] = []
     for n in range(b - a):
         if old[a + n] != new[c + n]:
-            if found and found[-1][1] == a + n:
-                found[-1] = (found[-1][0], a + n + 1, found[-1][2], c + n + 1)
+            if result and result[-1][1] == a + n:
+                result[-1] = (result[-1][0], a + n + 1, result[-1][2], c + n + 1)
             else:
-                found.append((a + n, a + n + 1, c + n, c + n + 1))
-    return found
+                result.append((a + n, a + n + 1, c + n, c + n + 1))
+    return result
 
 
 def _anchors(old: Sequence[str], new: Sequence[str]) -> list[tuple[int, int]]:

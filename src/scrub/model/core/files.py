@@ -33,9 +33,9 @@ class FromData(str):
 
     def __new__(cls, text: str, own: str = "") -> FromData:
         """The path, and its own beginning."""
-        found = super().__new__(cls, text)
-        found.own = own
-        return found
+        result = super().__new__(cls, text)
+        result.own = own
+        return result
 
 
 def placed(folder: str, path: str) -> str:
@@ -48,8 +48,8 @@ def placed(folder: str, path: str) -> str:
     own = path.own.replace("\\", "/")
     base = os.path.join(folder, os.path.expanduser(own)) if own else folder
     rest = plain[len(own) :]
-    found = os.path.normpath(os.path.join(base, rest))
-    top, real = os.path.realpath(base), os.path.realpath(found)
+    result = os.path.normpath(os.path.join(base, rest))
+    top, real = os.path.realpath(base), os.path.realpath(result)
     out = (
         rest.startswith(("/", "~"))
         or _DRIVE.match(rest)
@@ -57,7 +57,7 @@ def placed(folder: str, path: str) -> str:
     )
     if out:
         raise Failure(f'"{path}" comes from data and leads to another folder. Write the path in the macro')
-    return found
+    return result
 
 
 _DRIVE = lazy_pattern(r"[A-Za-z]:")

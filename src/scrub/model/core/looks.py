@@ -88,7 +88,7 @@ class HasLooks(LetterLooks):
         if word in ("colour", "highlight") and value is not None:
             value = colour_of(str(value))
         paragraph, start, end = self.lettered()
-        if start < end and any(each != value for each in paragraph.looks(start, end, word)):
+        if start < end and any(look != value for look in paragraph.looks(start, end, word)):
             paragraph.put_look(start, end, word, value)
 
     underlined = look_field(

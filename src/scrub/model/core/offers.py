@@ -31,17 +31,19 @@ def made_of(cls: type[Item]) -> tuple[type[Item], ...]:
 
 def left_open(file: type[FileItem]) -> list[str]:
     """What files of this class, and the items in them, have to offer and do not: class and member."""
-    found = []
+    result = []
     for cls in made_of(file):
         if cls.__module__.startswith("scrub.model."):
             continue  # the format has no such items
-        found += [f"{cls.__name__}.{name}: the type of what it gives" for name in _holding(cls) if not _held(cls, name)]
+        result += [
+            f"{cls.__name__}.{name}: the type of what it gives" for name in _holding(cls) if not _held(cls, name)
+        ]
         for name in dir(cls):
             member = inspect.getattr_static(cls, name)
             function = member.fget if isinstance(member, property) else member
             if getattr(function, "scrub_required", False):
-                found.append(f"{cls.__name__}.{name}")
-    return found
+                result.append(f"{cls.__name__}.{name}")
+    return result
 
 
 def _holding(cls: type[Item]) -> list[str]:
@@ -76,8 +78,8 @@ def missing(file: type[FileItem], function: Callable[..., object]) -> bool:
 def _setting(cls: type[Item], name: str) -> Callable[..., object] | None:
     """The function after an action, or what sets a field."""
     member = inspect.getattr_static(cls, name)
-    found: Callable[..., object] | None = member.fset if isinstance(member, property) else member
-    return found
+    result: Callable[..., object] | None = member.fset if isinstance(member, property) else member
+    return result
 
 
 def _left_out(cls: type[Item], name: str) -> bool:

@@ -18,10 +18,10 @@ class ScrubError(Exception):
 
 def _again(cls: type[ScrubError], arguments: tuple[Any, ...], state: dict[str, Any]) -> ScrubError:
     """A problem as it was in another process."""
-    found = cls.__new__(cls)
-    found.args = arguments
-    vars(found).update(state)
-    return found
+    error = cls.__new__(cls)
+    error.args = arguments
+    vars(error).update(state)
+    return error
 
 
 class FileProblem(ScrubError):

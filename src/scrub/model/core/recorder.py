@@ -30,7 +30,7 @@ class RecordedEdit:
     @property
     @required
     def change(self) -> Change:
-        """The change."""
+        """As it is listed and stored."""
         raise NotImplementedError
 
     def tell(self, changes: Changes) -> None:
@@ -132,7 +132,7 @@ class Changes(Sequence[Change]):
     @property
     def places(self) -> Iterator[str]:
         """The outermost place of each."""
-        return (each if isinstance(each, str) else str(each[0]) if each else "" for each in self._places)
+        return (place if isinstance(place, str) else str(place[0]) if place else "" for place in self._places)
 
     def __eq__(self, other: object) -> bool:
         return isinstance(other, Sequence) and list(self) == list(other)
@@ -155,7 +155,7 @@ class Changes(Sequence[Change]):
     @classmethod
     def of(cls, kept: Mapping[str, Any]) -> Changes:
         """What the history kept. Raises `TypeError`, `KeyError`, `ValueError` or `IndexError` for what is damaged."""
-        found = cls()
+        changes = cls()
         if not isinstance(kept, Mapping):
             raise TypeError("changes are kept in columns")
         columns = [kept[word] for word in ("places", "rows", "columns", "before", "after")]
@@ -165,8 +165,8 @@ class Changes(Sequence[Change]):
                 at: Where = (place, Area(row, column, row, column))
             else:
                 at = tuple(each if isinstance(each, str) else Area(*each) for each in place)
-            found.append(_checked(Change(at, field, before, after, said)))
-        return found
+            changes.append(_checked(Change(at, field, before, after, said)))
+        return changes
 
 
 def _checked(change: Change) -> Change:
@@ -212,19 +212,19 @@ class Recorder:
             within, what = done.thing
             if first.setdefault(within, {}).setdefault(what, done) is not done:
                 last[within, what] = done
-        found = Changes()
+        changes = Changes()
         for done in self._made:
             within, what = done.thing
             if first[within][what] is not done:
                 continue
             end = last.get((within, what)) if last else None
             if end is None:
-                done.tell(found)
+                done.tell(changes)
                 continue
             change, to = done.change, end.change
             if change.before != to.after:
-                found.append(Change(change.at, change.field, change.before, to.after, to.said))
-        return found
+                changes.append(Change(change.at, change.field, change.before, to.after, to.said))
+        return changes
 
 
 class Within(Recorder):

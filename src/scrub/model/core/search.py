@@ -78,7 +78,7 @@ def entry_phrases(entry: CatalogEntry) -> set[str]:
 
 def _index(entry: CatalogEntry) -> dict[str, float]:
     """Each stem that an entry contains, with its weight: its own word most, then everyday words, then text."""
-    found: dict[str, float] = {}
+    result: dict[str, float] = {}
     choices: Sequence[str] = sum(entry.choices.values(), ())
     for weight, texts in (
         (0.7, [*choices]),
@@ -89,8 +89,8 @@ def _index(entry: CatalogEntry) -> dict[str, float]:
     ):
         for text in texts:
             for stem in _stems(text):
-                found[stem] = max(weight, found.get(stem, 0.0))
-    return found
+                result[stem] = max(weight, result.get(stem, 0.0))
+    return result
 
 
 def _stems(text: str) -> list[str]:

@@ -13,7 +13,7 @@ if TYPE_CHECKING:
         """A field that is read and set."""
 
         def __get__(self, item: object, owner: type | None = None) -> T:
-            """What it is."""
+            """The value of one item, by its own name."""
 
         def __set__(self, item: object, value: T) -> None:
             """Sets it."""

@@ -25,9 +25,9 @@ class Moved(str):
 
     def __new__(cls, text: str, start: int) -> Moved:
         """The text, and where it is."""
-        found = super().__new__(cls, text)
-        found.start = start
-        return found
+        result = super().__new__(cls, text)
+        result.start = start
+        return result
 
 
 class HoldsTexts(Item):
@@ -174,7 +174,7 @@ class Stretches:
         """What was done to the old text, from its start: ranges of it with what replaces them. Nothing where parts of
         it were moved, or look other than they did.
         """
-        found: list[tuple[int, int, list[Fresh]]] = []
+        edits: list[tuple[int, int, list[Fresh]]] = []
         done, fresh = 0, list[Fresh]()
         for part in (*self.parts, Kept(len(self.old), len(self.old))):
             if isinstance(part, Fresh):
@@ -183,9 +183,9 @@ class Stretches:
             if part.start < done or part.looks:
                 return []
             if fresh or done < part.start:
-                found.append((done, part.start, fresh))
+                edits.append((done, part.start, fresh))
             done, fresh = part.end, []
-        return found
+        return edits
 
     def _first_edited(self, edits: Sequence[Edit]) -> Stretches:
         """The same, of a text of which nothing was changed so far: the commonest, and quickly done."""
@@ -295,10 +295,10 @@ def edited(text: str, edits: Sequence[Edit]) -> str:
 
 def shrunk(text: str, edits: Sequence[Edit]) -> list[Edit]:
     """The edits without what their ends share with the text, so that as little as can be is touched."""
-    found: list[Edit] = []
+    result: list[Edit] = []
     for start, end, fresh in edits:
         if isinstance(fresh, Moved):  # the same characters with other looks are a change
-            found.append((start, end, fresh))
+            result.append((start, end, fresh))
             continue
         first = 0
         while start < end and first < len(fresh) and text[start] == fresh[first]:
@@ -307,8 +307,8 @@ def shrunk(text: str, edits: Sequence[Edit]) -> list[Edit]:
         while start < end and first < last and text[end - 1] == fresh[last - 1]:
             end, last = end - 1, last - 1
         if start < end or first < last:
-            found.append((start, end, fresh[first:last]))
-    return found
+            result.append((start, end, fresh[first:last]))
+    return result
 
 
 def parted(editing: Editing, between: str) -> Editing:

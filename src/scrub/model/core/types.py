@@ -67,12 +67,12 @@ def unit_missing(wanted: Type, found: Type, written: object = None) -> str:
 
 
 _PLAIN: dict[object, Type] = {
-    **{each.cls: Type(each.word) for each in VALUE_TYPES if each.cls not in (list, Pairs)},
+    **{value_type.cls: Type(value_type.word) for value_type in VALUE_TYPES if value_type.cls not in (list, Pairs)},
     Pairs: Type("pairs", Type("anything")),
     int: NUMBER, NewSecret: SECRET, type(None): NOTHING, typing.Any: ANY, object: ANY,
 }  # fmt: skip
 #: The Python class of the values of each type.
-CLASSES: dict[Type, type] = {Type(each.word): each.cls for each in VALUE_TYPES}
+CLASSES: dict[Type, type] = {Type(value_type.word): value_type.cls for value_type in VALUE_TYPES}
 
 
 def list_of(item: Type | None) -> Type:
@@ -94,7 +94,7 @@ def type_of(annotation: object) -> Type:
     if annotation in _PLAIN:
         return _PLAIN[annotation]
     origin = typing.get_origin(annotation)
-    arguments = [each for each in typing.get_args(annotation) if each is not type(None)]
+    arguments = [argument for argument in typing.get_args(annotation) if argument is not type(None)]
     if origin in (typing.Union, types.UnionType):
         return type_of(arguments[0]) if len(arguments) == 1 else ANY
     if origin in (list, Sequence, Iterable):
@@ -112,7 +112,7 @@ def choice_class(annotation: object) -> ChoiceClass | None:
     if isinstance(annotation, type) and issubclass(annotation, Choice):
         return annotation
     for inner in typing.get_args(annotation):
-        found = choice_class(inner)
-        if found:
-            return found
+        result = choice_class(inner)
+        if result:
+            return result
     return None

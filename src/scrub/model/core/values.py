@@ -55,8 +55,8 @@ class Secret:
         """What `make` computes from the password, computed once for each key and forgotten with the secret."""
         if key not in self._derived:
             self._derived[key] = make(self._text)
-        found: T = self._derived[key]
-        return found
+        result: T = self._derived[key]
+        return result
 
     def __repr__(self) -> str:
         return "a secret"
@@ -123,9 +123,9 @@ class Pairs:
 
     def copied(self) -> Pairs:
         """The same pairs, to be changed by themselves."""
-        found = Pairs(*self._otherwise)
-        found.held, found.types = dict(self.held), set(self.types)
-        return found
+        pairs = Pairs(*self._otherwise)
+        pairs.held, pairs.types = dict(self.held), set(self.types)
+        return pairs
 
     def every(self) -> Iterable[tuple[Any, Any]]:
         """Each key with its value."""

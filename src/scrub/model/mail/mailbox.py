@@ -56,10 +56,10 @@ class Messages(HoldsTexts):
         return self._mailbox.messages() if every is None else Series(len(every), every.__getitem__)
 
     def edit_texts(self, editing: Editing, between: str = "") -> None:
-        """Edits the texts of each of them."""
-        for each in self.messages():
-            if not each.removed:
-                each.edit_texts(editing, between)
+        """Edits those that are still there, one after another."""
+        for message in self.messages():
+            if not message.removed:
+                message.edit_texts(editing, between)
 
 
 class Mailbox(WholeFile, HoldsTexts):
@@ -80,8 +80,8 @@ class Mailbox(WholeFile, HoldsTexts):
         every = self.messages()
         if not 1 <= number <= len(every):
             raise Missing(f"no message {number}: {self.label} has {len(every):,}")
-        found: Message = every[number - 1]
-        return found
+        message: Message = every[number - 1]
+        return message
 
     @selects
     def picked(self, place: str | None = None) -> Messages:
@@ -112,15 +112,15 @@ class Mailbox(WholeFile, HoldsTexts):
                 yield number, self.find_message(number)
             return
         where, words = (match["where"] or "").lower(), fold(match["words"] or "")
-        for number, each in enumerate(self.messages(), 1):
+        for number, message in enumerate(self.messages(), 1):
             if where == "subject":
-                fits = words in fold(each.subject)
+                fits = words in fold(message.subject)
             elif where == "from":
-                fits = words in fold(each.from_ or "")
+                fits = words in fold(message.from_ or "")
             else:
-                fits = each.flagged if match["flag"].lower() == "flagged" else not each.seen
+                fits = message.flagged if match["flag"].lower() == "flagged" else not message.seen
             if fits:
-                yield number, each
+                yield number, message
 
     @action(Reach.CHANGE)
     @may_lack

@@ -172,7 +172,7 @@ def _working_days(first: int, last: int, holidays: set[date]) -> int:
     """The working days from one day to another, both counted, by their place in the calendar."""
     weeks, rest = divmod(max(0, last - first + 1), 7)
     found = weeks * 5 + sum(date.fromordinal(last - at).weekday() < 5 for at in range(rest))
-    return found - sum(each.weekday() < 5 and first <= each.toordinal() <= last for each in holidays)
+    return found - sum(holiday.weekday() < 5 and first <= holiday.toordinal() <= last for holiday in holidays)
 
 
 def _day(day: date) -> date:
@@ -180,7 +180,7 @@ def _day(day: date) -> date:
 
 
 def _days(holidays: list[date] | None) -> set[date]:
-    return {_day(each) for each in holidays or ()}
+    return {_day(holiday) for holiday in holidays or ()}
 
 
 @operation("date", "time")
@@ -254,22 +254,22 @@ def as_date(text: str, order: DateOrder | None = None) -> date:
     """
     plain = re.sub(r"[\s\u00a0\u202f]+", " ", text).strip().rstrip(".")
     plain = re.sub(r"[\u2010-\u2015\u2212]", "-", plain)
-    found = re.fullmatch(r"(\d{4})[-/. ](\d{1,2})[-/. ](\d{1,2})", plain)
-    if found:
-        return _date(text, *map(int, found.groups()))
-    found = re.fullmatch(r"(\d{1,2})(?:st|nd|rd|th|\.)?[- ]?([A-Za-z]{3,9})\.?[, -]*(\d{4})", plain)
-    if found:
-        return _date(text, int(found[3]), _month(text, found[2]), int(found[1]))
-    found = re.fullmatch(r"(\d{1,2})[- ]([A-Za-z]{3,9})\.?[- ](\d{2})", plain)
-    if found:  # the year of a day with the name of its month, as POSIX reads it
-        year = int(found[3])
-        return _date(text, year + (2000 if year < 69 else 1900), _month(text, found[2]), int(found[1]))
-    found = re.fullmatch(r"([A-Za-z]{3,9})\.? (\d{1,2})(?:st|nd|rd|th)?,? (\d{4})", plain)
-    if found:
-        return _date(text, int(found[3]), _month(text, found[1]), int(found[2]))
-    found = re.fullmatch(r"(\d{1,2})([-/.]) ?(\d{1,2})\2 ?(\d{4})", plain)
-    if found:
-        return _by_order(text, int(found[1]), int(found[3]), int(found[4]), found[2], order or CURRENT.get().date_order)
+    match = re.fullmatch(r"(\d{4})[-/. ](\d{1,2})[-/. ](\d{1,2})", plain)
+    if match:
+        return _date(text, *map(int, match.groups()))
+    match = re.fullmatch(r"(\d{1,2})(?:st|nd|rd|th|\.)?[- ]?([A-Za-z]{3,9})\.?[, -]*(\d{4})", plain)
+    if match:
+        return _date(text, int(match[3]), _month(text, match[2]), int(match[1]))
+    match = re.fullmatch(r"(\d{1,2})[- ]([A-Za-z]{3,9})\.?[- ](\d{2})", plain)
+    if match:  # the year of a day with the name of its month, as POSIX reads it
+        year = int(match[3])
+        return _date(text, year + (2000 if year < 69 else 1900), _month(text, match[2]), int(match[1]))
+    match = re.fullmatch(r"([A-Za-z]{3,9})\.? (\d{1,2})(?:st|nd|rd|th)?,? (\d{4})", plain)
+    if match:
+        return _date(text, int(match[3]), _month(text, match[1]), int(match[2]))
+    match = re.fullmatch(r"(\d{1,2})([-/.]) ?(\d{1,2})\2 ?(\d{4})", plain)
+    if match:
+        return _by_order(text, int(match[1]), int(match[3]), int(match[4]), match[2], order or CURRENT.get().date_order)
     if re.fullmatch(r"\d{1,2}[-/.]\d{1,2}[-/.]\d{2}", plain):
         raise Failure(f'"{text}" has a two-digit year. Write four digits')
     raise Failure(f'"{text}" is not a date. Write it like this: 2026-05-01')

@@ -107,10 +107,10 @@ def added(total: Any, value: Any) -> Any:
         raise Failure(f"a sum needs numbers; this is {type_name(value)}: {shown(value)}")
     if total is None:
         return value
-    found = combine("+", total, value)
-    if found is NotImplemented:
+    result = combine("+", total, value)
+    if result is NotImplemented:
         raise Failure("a sum needs values of one type")
-    return found
+    return result
 
 
 _SUMMED = {"a number", "a duration", "a length", "a size"}
@@ -215,12 +215,12 @@ class NoOrder(Failure):
 
 
 def _comparable(values: list[Any], word: str) -> list[Any]:
-    found = _filled([value for value in values if value is not None], word)
-    first = type_name(found[0])
+    result = _filled([value for value in values if value is not None], word)
+    first = type_name(result[0])
     other = next((place for place, value in enumerate(values) if value is not None and type_name(value) != first), None)
     if other is not None:
         raise NoOrder(f"{type_name(values[other])} and {first} have no common order", other)
-    return found
+    return result
 
 
 def ranked(values: Sequence[Any]) -> list[Any]:

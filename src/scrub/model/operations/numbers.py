@@ -87,9 +87,9 @@ _BEHIND = lazy_pattern(rf"(?<=[\d.,)\u2012-\u2015-]){_CURRENCY}([-)]?)$", re.IGN
 
 def _without_currency(text: str) -> str:
     """An amount without the mark of its currency; the signs round that stay."""
-    found = _BEFORE.match(text)
-    if found:
-        return found[1] + found[2] + text[found.end() :]
+    match = _BEFORE.match(text)
+    if match:
+        return match[1] + match[2] + text[match.end() :]
     return _BEHIND.sub(r"\1", text)
 
 

@@ -212,8 +212,8 @@ def find(text: str, mark: str) -> tuple[int, int] | None:
     """Where `mark` first is in `text`, without regard to case: its start and end in characters."""
     if not mark:
         return None
-    found = re.search(loose(mark), text)
-    return found.span() if found else None
+    match = re.search(loose(mark), text)
+    return match.span() if match else None
 
 
 def loose(mark: str, exactly: bool = False) -> re.Pattern[str]:

@@ -212,7 +212,7 @@ class Image(MovableFile, Stamped):
             "with location" if self.has_location else "",
             "" if self.upright else ("rotated by its camera data"),
         ]
-        row = {"name": self.format.value, "size": said, "marks": ", ".join(each for each in marks if each)}
+        row = {"name": self.format.value, "size": said, "marks": ", ".join(mark for mark in marks if mark)}
         hint = "In a macro: if image.width > 2000 … More: scrub catalog image"
         return Contents("picture", [row], hint=hint)
 

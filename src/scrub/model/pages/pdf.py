@@ -470,10 +470,14 @@ class Pdf(Described, MovableFile, Stamped):
                 last = f"-{start + len(part)}" if len(part) > 1 else ""
                 self.save_some(part, f"{stem} {start + 1}{last}", to)
             return
-        starts = [each for each in self.outline_items() if each.level == 1 and each.page_number is not None]
+        starts = [
+            outline_item
+            for outline_item in self.outline_items()
+            if outline_item.level == 1 and outline_item.page_number is not None
+        ]
         if not starts:
             raise Failure(f"{self.name} has no outline to split at")
-        ends = [each.page_number or 1 for each in starts[1:]] + [len(pages) + 1]
+        ends = [outline_item.page_number or 1 for outline_item in starts[1:]] + [len(pages) + 1]
         if (starts[0].page_number or 1) > 1:
             self.save_some(pages[: (starts[0].page_number or 1) - 1], f"{stem} 0", to)
         for number, (entry, end) in enumerate(zip(starts, ends, strict=True), 1):

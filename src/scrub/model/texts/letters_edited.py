@@ -48,7 +48,7 @@ class LettersEdited(HoldsTexts):
 
     def _make(self, edits: Sequence[Edit]) -> None:
         """Makes edits that were asked about, and are as small as can be."""
-        before = [(each, each.start, each.end) for each in self._passages] if self._passages else ()
+        before = [(passage, passage.start, passage.end) for passage in self._passages] if self._passages else ()
         self.change_text(edits)
         for piece, start, end in before:
             piece.start, piece.end = _shifted(edits, start, True), _shifted(edits, end, False)
@@ -82,10 +82,10 @@ class LettersEdited(HoldsTexts):
     def _editable(self, edits: Sequence[Edit]) -> list[Edit]:
         """Those edits that can be made; what is left is told."""
         fine: list[Edit] = []
-        for each in edits:
+        for edit in edits:
             try:
-                self.ensure_editable([each])
-                fine.append(each)
+                self.ensure_editable([edit])
+                fine.append(edit)
             except Failure as failure:
                 self.file.recorder.remarks.append(f"skipped {failure.what}")
         return fine

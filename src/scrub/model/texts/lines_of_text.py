@@ -15,7 +15,7 @@ class Line(Protocol):
 
     @property
     def file(self) -> FileItem:
-        """The file it is in."""
+        """What is saved as a whole."""
 
     @property
     def label(self) -> str:

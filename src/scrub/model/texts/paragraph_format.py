@@ -115,8 +115,8 @@ class Framed(Item):
         Example: if KIND.list-level is 2
         Also: bullet, numbering, list, indent
         """
-        found: int | None = self.frame("list_level")
-        return found
+        level: int | None = self.frame("list_level")
+        return level
 
     @list_level.setter
     @needs("put_frame")

@@ -70,18 +70,18 @@ class HoldsPassages(HoldsLines):
 
     def only(self, text: str, which: int = 0) -> Passage:
         """The one passage with these words, or one of several. Raises `Missing`, and `Failure` for one of many."""
-        found = list(self.search(text))
-        if which and 0 < which <= len(found):
-            return found[which - 1]
-        if len(found) == 1 and not which:
-            return found[0]
-        if not found:
+        passages = list(self.search(text))
+        if which and 0 < which <= len(passages):
+            return passages[which - 1]
+        if len(passages) == 1 and not which:
+            return passages[0]
+        if not passages:
             raise Missing(f'"{text}" does not appear in {self.label}')
-        places = ", ".join(dict.fromkeys(each.label for each in found[:6]))
-        times = "once" if len(found) == 1 else f"{len(found)} times"
+        places = ", ".join(dict.fromkeys(passage.label for passage in passages[:6]))
+        times = "once" if len(passages) == 1 else f"{len(passages)} times"
         raise Failure(
-            f'"{text}" appears {times}: {places}. Name one: {found[-1].paragraph.label} "{text}", or {len(found)} '
-            f'"{text}"'
+            f'"{text}" appears {times}: {places}. Name one: {passages[-1].paragraph.label} "{text}", or '
+            f'{len(passages)} "{text}"'
         )
 
     @finds
@@ -259,7 +259,7 @@ class Paragraph(Framed, HasMarks, LettersEdited, HoldsPassages):
         return self, 0, len(self.text)
 
     def searched(self) -> Iterable[tuple[Paragraph, int, int | None]]:
-        """Itself."""
+        """With the range to search: from a character to another; None for the end."""
         return ((self, 0, None),)
 
     def lines(self) -> Sequence[Sequence[Paragraph]]:
@@ -274,7 +274,7 @@ class Heading(Paragraph):
     implied = MappingProxyType({"paragraph": "paragraph_item"})
 
     def paragraph_item(self) -> Paragraph:
-        """Itself."""
+        """Another one where paragraphs were joined since it was found."""
         return self
 
     @holds
@@ -365,7 +365,7 @@ class Passage(HasMarks, HoldsTexts):
         self.text = ""
 
     def edit_texts(self, editing: Editing, between: str = "") -> None:
-        """Edits its words and no others."""
+        """Edits the paragraphs one after another."""
         self.paragraph.edit_range(self.start, self.end, parted(editing, between))
 
 
@@ -391,7 +391,7 @@ class Passages(HoldsPassages):
     @property
     def picked_whole(self) -> bool:
         """Whether each is less than its paragraph."""
-        return bool(self._every) and all(each.picked_whole for each in self._every)
+        return bool(self._every) and all(passage.picked_whole for passage in self._every)
 
     @property
     @field
@@ -411,23 +411,23 @@ class Passages(HoldsPassages):
     @holds
     def paragraphs(self) -> Iterator[Paragraph]:
         """The paragraphs they are in."""
-        return iter(list(dict.fromkeys(each.paragraph for each in self._every)))
+        return iter(list(dict.fromkeys(passage.paragraph for passage in self._every)))
 
     def searched(self) -> Iterable[tuple[Paragraph, int, int | None]]:
         """Each of them."""
-        return [each.lettered() for each in self._every]
+        return [passage.lettered() for passage in self._every]
 
     def edit_texts(self, editing: Editing, between: str = "") -> None:
         """Edits each of them."""
-        for each in self._every:
-            each.edit_texts(editing, between)
+        for passage in self._every:
+            passage.edit_texts(editing, between)
 
     def lines(self) -> Sequence[Sequence[Line]]:
         """The paragraphs they are in, as they follow each other."""
         chosen = set(map(id, self.paragraphs()))
-        return [[each for each in group if id(each) in chosen] for group in self._document.lines()]
+        return [[line for line in group if id(line) in chosen] for group in self._document.lines()]
 
 
 def words_of(paragraphs: Sequence[Paragraph], document: Any) -> Passages:
     """All that paragraphs of a document say."""
-    return Passages(document, [Passage(each, 0, len(each.text)) for each in paragraphs])
+    return Passages(document, [Passage(paragraph, 0, len(paragraph.text)) for paragraph in paragraphs])

@@ -67,7 +67,7 @@ class Breaks:
 
     def elements(self, skeleton: Skeleton, parts: Parts) -> Mapping[str, bytes]:
         """The elements with the breaks that changed."""
-        found: dict[str, bytes] = {}
+        result: dict[str, bytes] = {}
         p = skeleton.root.prefix
         for is_row, (name, last) in _ELEMENTS.items():
             kept = self._lines[is_row]
@@ -84,5 +84,5 @@ class Breaks:
             ]
             inner = "".join(written for _, written in sorted([*automatic, *own]))
             counts = f'count="{len(automatic) + len(own)}" manualBreakCount="{len(own)}"'
-            found[name] = f"<{p}{name} {counts}>{inner}</{p}{name}>".encode() if inner else b""
-        return found
+            result[name] = f"<{p}{name} {counts}>{inner}</{p}{name}>".encode() if inner else b""
+        return result

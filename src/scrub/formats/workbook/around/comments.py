@@ -47,7 +47,7 @@ class Notes:
     def _comments(self) -> CommentPart:
         if self._kept is None:
             by_id = self._part.related()
-            related = {each.type: each.target for each in by_id.values()}
+            related = {relationship.type: relationship.target for relationship in by_id.values()}
             conversation = any(each.endswith("threadedComment") for each in related)
             # A picture in a header is drawn by a part of the same type: the element says which one is of the comments.
             element = self._part.skeleton().root.child("legacyDrawing")
@@ -114,21 +114,23 @@ class CommentPart:
         self.notes: LazyPiece[dict[tuple[int, int], Note]] = LazyPiece(self._read)
 
     def _read(self) -> dict[tuple[int, int], Note]:
-        found: dict[tuple[int, int], Note] = {}
+        result: dict[tuple[int, int], Note] = {}
         if self.part:
             data, root = part_tree(self.package, self.part)
             holder, listed = root.child("authors"), root.child("commentList")
             authors = (
-                [unescaped(text_of(data[each.start : each.end])) for each in holder.all("author")] if holder else []
+                [unescaped(text_of(data[element.start : element.end])) for element in holder.all("author")]
+                if holder
+                else []
             )
             for span in listed.all("comment") if listed else ():
                 text = span.child("text")
                 content = data[text.open_end : text.close_start] if text else b""
                 number = number_in(span.attributes, "authorId")
-                found[cell_of(span.attributes.get("ref", "A1"))] = Note(
+                result[cell_of(span.attributes.get("ref", "A1"))] = Note(
                     "".join(run.text for run in runs_of(content)), numbered(authors, number) or ""
                 )
-        return found
+        return result
 
     def change(self, place: tuple[int, int], text: str | None) -> Note | None:
         """Sets or removes a comment; gives the one that was there before."""
@@ -193,8 +195,8 @@ class CommentPart:
         splices: list[Splice] = []
         number = 1024
         for span in root.all("shape", uri=_VML):
-            found = re.search(r"_s(\d+)$", span.attributes.get("id", ""))
-            number = max(number, int(found[1])) if found else number
+            match = re.search(r"_s(\d+)$", span.attributes.get("id", ""))
+            number = max(number, int(match[1])) if match else number
             place = _place_of(data[span.start : span.end])
             if place is not None and place not in self.notes.now:
                 splices.append(Splice(span.start, span.end, b""))

@@ -74,11 +74,11 @@ class Drawings:
 
     def _read(self) -> Iterator[FoundDrawing]:
         package = self._part.package
-        for each in self._part.related().values():
-            if each.type != "drawing" or each.target not in package.members:
+        for relationship in self._part.related().values():
+            if relationship.type != "drawing" or relationship.target not in package.members:
                 continue
-            related = relationships(package, str(each.target))
-            for span in self.part(str(each.target)).root.inside():
+            related = relationships(package, str(relationship.target))
+            for span in self.part(str(relationship.target)).root.inside():
                 if span.name not in ("pic", "graphicFrame"):
                     continue
                 inner = list(span.inside())
@@ -92,16 +92,18 @@ class Drawings:
                 if extent is not None:
                     size = (number_in(extent.attributes, "cx"), number_in(extent.attributes, "cy"))
                 of = about.attributes
-                yield FoundDrawing(str(each.target), about.start, of.get("name", ""), of.get("descr", ""), size, chart)
+                yield FoundDrawing(
+                    str(relationship.target), about.start, of.get("name", ""), of.get("descr", ""), size, chart
+                )
 
     def pictures(self) -> Iterator[OfficePicture]:
-        """Its pictures."""
-        every = (OfficePicture(self, self._sheet, each) for each in self._found.now if each.chart is None)
-        return (each for each in every if not each.removed)
+        """In the order of the drawing part (20.5.2.25)."""
+        every = (OfficePicture(self, self._sheet, drawing) for drawing in self._found.now if drawing.chart is None)
+        return (picture for picture in every if not picture.removed)
 
     def charts(self) -> Iterator[OfficeChart]:
-        """Its charts."""
-        return (OfficeChart(self, self._sheet, each) for each in self._found.now if each.chart is not None)
+        """In the order of the drawing part (21.2)."""
+        return (OfficeChart(self, self._sheet, drawing) for drawing in self._found.now if drawing.chart is not None)
 
     def _properties(self, found: FoundDrawing) -> tuple[DrawingPart, Span]:
         part = self.part(found.drawing)
@@ -130,7 +132,7 @@ class Drawings:
     def _title_in(self, chart: str) -> str | None:
         data, root = part_tree(self._part.package, chart)
         paragraphs = _paragraphs(_title_of(root))
-        texts = ["".join(text_of(data[run.start : run.end]) for run in _runs(each)) for each in paragraphs]
+        texts = ["".join(text_of(data[run.start : run.end]) for run in _runs(paragraph)) for paragraph in paragraphs]
         return "\n".join(texts) or None
 
     def put_title(self, found: FoundDrawing, value: str) -> None:
@@ -143,7 +145,7 @@ class Drawings:
             raise Failure("a chart title cannot be removed here. Remove it in the workbook's own program")
         ensure_unprotected(self._sheet)
         title = _title_of(part_tree(self._part.package, found.chart)[1])
-        if title is None or not any(_runs(each) for each in _paragraphs(title)):
+        if title is None or not any(_runs(paragraph) for paragraph in _paragraphs(title)):
             raise Failure(f'"{found.name}" has no title. Add one in the workbook\'s own program')
         back = put_in(self._titles, found.chart, value)
         self._sheet.changed("title", before, value, back, inner=(found.name,))
@@ -151,7 +153,7 @@ class Drawings:
     @property
     def touched(self) -> bool:
         """Whether anything of them must be written."""
-        return bool(self._titles) or any(each.touched for each in self.parts)
+        return bool(self._titles) or any(part.touched for part in self.parts)
 
     def elements(self, skeleton: Skeleton, parts: Parts) -> Mapping[str, bytes]:
         """Nothing of the sheet's own part; those of drawings and charts are changed."""
@@ -182,7 +184,7 @@ def _runs(paragraph: Span) -> list[Span]:
 
 def _titled(data: bytes, root: Span, value: str) -> bytes:
     """A chart with another title, which looks as its first characters did."""
-    paragraphs = [each for each in _paragraphs(_title_of(root)) if _runs(each)]
+    paragraphs = [paragraph for paragraph in _paragraphs(_title_of(root)) if _runs(paragraph)]
     first, *others = _runs(paragraphs[0])
     fresh = escaped_text(value.replace("\n", " ")).encode()
     if first.open_end == first.end:
@@ -190,8 +192,8 @@ def _titled(data: bytes, root: Span, value: str) -> bytes:
         splices = [Splice(first.start, first.end, tag + b">" + fresh + f"</{first.raw_name}>".encode())]
     else:
         splices = [Splice(first.open_end, first.close_start, fresh)]
-    splices += [Splice(each.open_end, each.close_start, b"") for each in others if each.open_end != each.end]
-    return spliced(data, [*splices, *(Splice(each.start, each.end, b"") for each in paragraphs[1:])])
+    splices += [Splice(span.open_end, span.close_start, b"") for span in others if span.open_end != span.end]
+    return spliced(data, [*splices, *(Splice(paragraph.start, paragraph.end, b"") for paragraph in paragraphs[1:])])
 
 
 class DrawnItem(Item):
@@ -255,9 +257,9 @@ class OfficePicture(DrawnItem, ShownPicture):
     def _holders(self) -> tuple[Span | None, Span]:
         """The element that is all of it (20.5.2.33), None where it is a part of a group; the picture (20.5.2.25)."""
         place = self._found.place
-        anchor = next(each for each in self._part.root.children if each.start < place < each.end)
-        pictures = [each for each in anchor.inside() if each.name == "pic" and each.start < place < each.end]
-        return (anchor if any(each is pictures[-1] for each in anchor.children) else None), pictures[-1]
+        anchor = next(child for child in self._part.root.children if child.start < place < child.end)
+        pictures = [span for span in anchor.inside() if span.name == "pic" and span.start < place < span.end]
+        return (anchor if any(child is pictures[-1] for child in anchor.children) else None), pictures[-1]
 
     def _blip(self) -> Span:
         return blip_of(self._holders()[1], self.name)
@@ -281,10 +283,10 @@ class OfficePicture(DrawnItem, ShownPicture):
 
     def shown(self) -> str:
         """The name of the file that it shows now."""
-        found = self._media.shown_by(self._part.name, self._blip())
-        if not found:
+        result = self._media.shown_by(self._part.name, self._blip())
+        if not result:
             raise Failure(f"{self.name} is linked, not stored in the workbook")
-        return found
+        return result
 
     def inside(self) -> tuple[bytes, str]:
         """What it shows now."""

@@ -56,8 +56,8 @@ class Lines:
 
     def elements(self, skeleton: Skeleton, parts: Parts) -> Mapping[str, bytes]:
         """The `cols` element; rows are written with their cells."""
-        found = {"cols": self._element(skeleton.root)} if self._columns.touched else {}
-        deepest = [max((int(each or 0) for each in levels), default=0) for levels in self._levels()]
+        result = {"cols": self._element(skeleton.root)} if self._columns.touched else {}
+        deepest = [max((int(level or 0) for level in levels), default=0) for levels in self._levels()]
         if any(deepest):  # without these no program shows the buttons that open and close the levels (18.3.1.81)
             element = skeleton.element("sheetFormatPr")
             was = parse(element).attributes
@@ -69,12 +69,12 @@ class Lines:
             if "defaultRowHeight" not in was:
                 fresh["defaultRowHeight"] = "15"
             if set(fresh) - {"defaultRowHeight"}:
-                found["sheetFormatPr"] = with_attributes(element, fresh)
-        return found
+                result["sheetFormatPr"] = with_attributes(element, fresh)
+        return result
 
     def _levels(self) -> tuple[list[str | None], list[str | None]]:
         """The levels that rows and columns were given."""
-        rows = [each["outlineLevel"] for each in self._rows.values() if "outlineLevel" in each]
+        rows = [row["outlineLevel"] for row in self._rows.values() if "outlineLevel" in row]
         return rows, [each.get("outlineLevel") for each in self._columns.now] if self._columns.touched else []
 
     # -- columns
@@ -139,13 +139,13 @@ class Lines:
 
     def changed_rows(self) -> dict[int, dict[str, str | None]]:
         """The attributes of rows that are to be other than they are stored."""
-        found: dict[int, dict[str, str | None]] = {}
+        result: dict[int, dict[str, str | None]] = {}
         for row, attributes in self._rows.items():
             stored = self._stored_attributes(row)
             changed = {name: value for name, value in attributes.items() if value != stored.get(name)}
             if changed:
-                found[row] = changed
-        return found
+                result[row] = changed
+        return result
 
     def _stored_attributes(self, row: int) -> dict[str, str]:
         stored = self._stored()
@@ -268,14 +268,14 @@ def _characters(width: float) -> Decimal:
 
 def _joined(entries: _Columns) -> _Columns:
     """Entries of columns with neighbours that say the same made one: the same columns, however they are split."""
-    found: _Columns = []
+    result: _Columns = []
     for entry in entries:
         says = {name: value for name, value in entry.items() if name not in ("min", "max")}
-        if found:
-            last = found[-1]
+        if result:
+            last = result[-1]
             same = says == {name: value for name, value in last.items() if name not in ("min", "max")}
             if same and number_in(last, "max") + 1 == number_in(entry, "min"):
-                found[-1] = {**last, "max": entry.get("max", "0")}
+                result[-1] = {**last, "max": entry.get("max", "0")}
                 continue
-        found.append(dict(entry))
-    return found
+        result.append(dict(entry))
+    return result

@@ -30,7 +30,7 @@ class Links:
         self._sheet = sheet
         self._part = part
         # The same links in another order are not change.
-        self._links: LazyPiece[list[Link]] = LazyPiece(self._read, lambda links: sorted(each[:2] for each in links))
+        self._links: LazyPiece[list[Link]] = LazyPiece(self._read, lambda links: sorted(link[:2] for link in links))
         self._link_of: dict[Area, list[Link]] | None = None  # the links of single cells; None when to be looked up
         self._wide_links: list[Link] = []
 
@@ -38,7 +38,7 @@ class Links:
         data, root = self._part.skeleton()
         holder = root.child("hyperlinks")
         related = self._part.related() if holder else {}
-        found = []
+        result = []
         for span in holder.all("hyperlink") if holder else ():
             of = span.attributes
             id_ = span.related
@@ -46,8 +46,8 @@ class Links:
             target += f"#{of['location']}" if of.get("location") else ""
             area = area_at(of.get("ref", "A1"))
             if area is not None:
-                found.append(Link(area, target, data[span.start : span.end]))
-        return found
+                result.append(Link(area, target, data[span.start : span.end]))
+        return result
 
     @property
     def any(self) -> bool:

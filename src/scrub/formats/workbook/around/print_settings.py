@@ -137,14 +137,14 @@ def _write_printed(elements: Elements, word: str, get: Get) -> None:
 
 def _sections(text: str) -> dict[str, str]:
     """The left, middle and right part of a header or footer; what is before a mark is the middle."""
-    found = {"L": "", "C": "", "R": ""}
+    sections = {"L": "", "C": "", "R": ""}
     at = "C"
     for piece in re.findall(r"&&|&.|[^&]+", text, re.DOTALL):
-        if len(piece) == 2 and piece[0] == "&" and piece[1].upper() in found:
+        if len(piece) == 2 and piece[0] == "&" and piece[1].upper() in sections:
             at = piece[1].upper()
         else:
-            found[at] += piece
-    return found
+            sections[at] += piece
+    return sections
 
 
 def _as_written(section: str) -> str | None:
@@ -229,18 +229,18 @@ def _pieces(target: str) -> list[str]:
 
 def _title_rows(target: str | None) -> str | None:
     """The rows in a name for titles: `'Larch Hut'!$3:$3`."""
-    found = re.search(r"!\$?(\d+):\$?(\d+)", target or "")
-    if not found:
+    match = re.search(r"!\$?(\d+):\$?(\d+)", target or "")
+    if not match:
         return None
-    return found[1] if found[1] == found[2] else f"{found[1]}:{found[2]}"
+    return match[1] if match[1] == match[2] else f"{match[1]}:{match[2]}"
 
 
 def _title_columns(target: str | None) -> str | None:
     """The columns in a name for titles: `'Larch Hut'!$A:$B`."""
-    found = re.search(r"!\$?([A-Z]{1,3}):\$?([A-Z]{1,3})(?![\w(])", target or "")
-    if not found:
+    match = re.search(r"!\$?([A-Z]{1,3}):\$?([A-Z]{1,3})(?![\w(])", target or "")
+    if not match:
         return None
-    return found[1] if found[1] == found[2] else f"{found[1]}:{found[2]}"
+    return match[1] if match[1] == match[2] else f"{match[1]}:{match[2]}"
 
 
 #: The settings of pages by their words; they are written in this order.

@@ -66,7 +66,7 @@ class Protection:
         """What it leaves possible."""
         found = permissions(self._attributes.now or {})
         chart = self._part.skeleton().root.name == "chartsheet"  # 18.3.1.84: it has nothing else to protect
-        return [each for each in found if not chart or each is SheetPermission.DRAWINGS]
+        return [permission for permission in found if not chart or permission is SheetPermission.DRAWINGS]
 
     def selectable(self) -> Selecting:
         """Which cells it lets people select."""
@@ -152,26 +152,26 @@ def is_on(attributes: Attributes | None) -> bool:
 
 def settings(allow: Collection[SheetPermission], select: Selecting) -> dict[str, str]:
     """The attributes of a worksheet's protection, without those of the password."""
-    found = {"sheet": "1"}
+    result = {"sheet": "1"}
     for permission, name in _OPEN_BY_DEFAULT.items():
         if permission not in allow:
-            found[name] = "1"
+            result[name] = "1"
     for permission, name in _LOCKED_BY_DEFAULT.items():
         if permission in allow:
-            found[name] = "0"
+            result[name] = "0"
     if select != Selecting.ANY_CELL:
-        found["selectLockedCells"] = "1"
+        result["selectLockedCells"] = "1"
     if select == Selecting.NO_CELL:
-        found["selectUnlockedCells"] = "1"
-    return found
+        result["selectUnlockedCells"] = "1"
+    return result
 
 
 def chart_settings(allow: Collection[SheetPermission]) -> dict[str, str]:
     """The attributes of a chart sheet's protection (CT_ChartsheetProtection, 18.3.1.84), without the password's."""
-    found = {"content": "1"}
+    result = {"content": "1"}
     if SheetPermission.DRAWINGS not in allow:
-        found["objects"] = "1"
-    return found
+        result["objects"] = "1"
+    return result
 
 
 def same_settings(one: Attributes, other: Attributes) -> bool:
@@ -189,12 +189,12 @@ def _meaning(attributes: Attributes) -> dict[str, bool]:
 
 def in_words(attributes: Attributes) -> list[str]:
     """What a protection leaves possible, as a macro writes it; nothing of the password."""
-    allowed = [each.value for each in permissions(attributes)]
-    found = [f"allow: [{', '.join(allowed)}]"] if allowed else []
+    allowed = [permission.value for permission in permissions(attributes)]
+    result = [f"allow: [{', '.join(allowed)}]"] if allowed else []
     select = selecting(attributes)
     if select is not Selecting.ANY_CELL:
-        found.append(f"select: {select}")
-    return found
+        result.append(f"select: {select}")
+    return result
 
 
 def permissions(attributes: Attributes) -> list[SheetPermission]:
@@ -273,10 +273,10 @@ def _hash(text: str, algorithm: str, salt: bytes, spin: int) -> bytes:
     import hashlib  # only passwords pay for loading it
 
     make = getattr(hashlib, algorithm)
-    found: bytes = make(salt + text.encode("utf-16-le")).digest()
+    result: bytes = make(salt + text.encode("utf-16-le")).digest()
     for turn in range(spin):
-        found = make(found + turn.to_bytes(4, "little")).digest()
-    return found
+        result = make(result + turn.to_bytes(4, "little")).digest()
+    return result
 
 
 def _old_hashes(text: str) -> frozenset[int]:

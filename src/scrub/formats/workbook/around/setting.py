@@ -23,10 +23,10 @@ class Source(NamedTuple):
 
     def inner(self, *path: str) -> Span:
         """An element inside the part; an empty one where it is missing."""
-        found = self.part.root
+        span = self.part.root
         for name in path:
-            found = found.child(name) or _NOTHING
-        return found
+            span = span.child(name) or _NOTHING
+        return span
 
     def attribute(self, *path: str) -> str | None:
         """An attribute of an element inside the part: the last word of the path."""

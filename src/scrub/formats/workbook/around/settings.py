@@ -36,10 +36,10 @@ class Settings:
         self._kept: dict[str, LazyPiece[Any]] = {}
 
     def _of(self, word: str) -> LazyPiece[Any]:
-        found = self._kept.get(word)
-        if found is None:
-            found = self._kept[word] = LazyPiece(lambda: _SETTINGS[word].read(self._source()))
-        return found
+        piece = self._kept.get(word)
+        if piece is None:
+            piece = self._kept[word] = LazyPiece(lambda: _SETTINGS[word].read(self._source()))
+        return piece
 
     def _source(self) -> Source:
         skeleton, shared = self._part.skeleton(), self._shared

@@ -43,16 +43,16 @@ class Tables:
 
     def _read(self) -> Iterator[TablePlace]:
         package = self._part.package
-        for each in self._part.related().values():
-            if each.type == "table" and each.target in package.members:
-                _, root = part_tree(package, str(each.target))
+        for relationship in self._part.related().values():
+            if relationship.type == "table" and relationship.target in package.members:
+                _, root = part_tree(package, str(relationship.target))
                 of = root.attributes
                 area = area_of(of.get("ref", "A1"))
                 name = name_of(root)
                 self._named.append(name)
                 if of.get("headerRowCount", "1") == "0":
                     continue
-                self._parts[name] = str(each.target)
+                self._parts[name] = str(relationship.target)
                 look = root.child("tableStyleInfo")
                 self._were[name] = unescaped(look.attributes.get("name", "")) or None if look is not None else None
                 yield TablePlace(name, area, area.bottom - number_in(of, "totalsRowCount"))
@@ -127,7 +127,7 @@ class Tables:
             splices += set_attributes(data, filter_, [("ref", below.corners)])
         holder, headings = root.child("tableColumns"), self._right.get(place.name, [])
         if holder is not None and headings:
-            number = max((number_in(each.attributes, "id") for each in holder.children), default=0)
+            number = max((number_in(child.attributes, "id") for child in holder.children), default=0)
             fresh = "".join(
                 f'<{holder.prefix}tableColumn id="{number + more}" name="{escaped(xstring_value(heading))}"/>'
                 for more, heading in enumerate(headings, 1)

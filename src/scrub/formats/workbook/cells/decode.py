@@ -118,7 +118,7 @@ class Decoder:
             return {}
         columns = list(zip(*cells, strict=True))
         rows, forms = numbers or list(map(int, columns[0])), columns[1]
-        found: dict[int, Value] = {}
+        result: dict[int, Value] = {}
         different = set(forms)
         for form in different:
             if texts_only and attributes_of(form).get("t") not in ("s", "str", "inlineStr"):
@@ -139,12 +139,12 @@ class Decoder:
                     ]
             else:
                 values = self._typed_together(type_, style, raw, of, where)
-            found.update(zip(of, values, strict=True))
+            result.update(zip(of, values, strict=True))
             if texts_only and CellError in set(map(type, values)):  # a text that is missing
-                found = {row: value for row, value in found.items() if type(value) is not CellError}
+                result = {row: value for row, value in result.items() if type(value) is not CellError}
             if None in values:  # empty texts
-                found = {row: value for row, value in found.items() if value is not None}
-        return found
+                result = {row: value for row, value in result.items() if value is not None}
+        return result
 
     def alike(self, form: bytes, raw: list[bytes], rows: list[int], where: Callable[[int], str]) -> dict[int, Value]:
         """The values of cells of one form by row; empty texts are left out."""
@@ -215,7 +215,10 @@ def _texts_of(elements: list[bytes]) -> Sequence[Value]:
     if _is_plain(joined):
         joined = _OPENING.sub(b"", joined).replace(b"</t>", b"")
         return [text or None for text in plain_text(joined).split("\0")]
-    return [unescaped(plain_text(each[each.index(b">") + 1 : -4])) or None if each else None for each in elements]
+    return [
+        unescaped(plain_text(element[element.index(b">") + 1 : -4])) or None if element else None
+        for element in elements
+    ]
 
 
 def _plain_texts(raw: list[bytes]) -> Sequence[Value]:
@@ -239,12 +242,12 @@ def number_of(text: str) -> Decimal:
     """
     if len(text) < 16 and "E" not in text and "e" not in text and "n" not in text and "N" not in text:
         return Decimal(text.strip())
-    found = Decimal(text.strip())
-    if not found.is_finite() or found.adjusted() > _LARGEST:
+    result = Decimal(text.strip())
+    if not result.is_finite() or result.adjusted() > _LARGEST:
         raise ValueError(text)
-    if len(found.as_tuple().digits) > 15 and found != found.to_integral_value():
-        return Decimal(format(float(found), ".15g"))
-    return found
+    if len(result.as_tuple().digits) > 15 and result != result.to_integral_value():
+        return Decimal(format(float(result), ".15g"))
+    return result
 
 
 def duration(seconds: Decimal) -> Duration:

@@ -54,7 +54,7 @@ class RowAdded(RecordedEdit):
 
     @property
     def change(self) -> Change:
-        """The change."""
+        """As it is listed and stored."""
         row = f"row {self._row}"
         said = " | ".join(["" if value is None else shown(value) for value in self._values])
         return Change((self._name, row), "added", False, True, f"{row} added: {cut(said)}")

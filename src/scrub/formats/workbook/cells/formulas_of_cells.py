@@ -52,8 +52,8 @@ class CellFormulas:
         """The formula of a cell, with its equals sign; one that is shared is written out."""
         formulas, key = self._overlay.formulas, key_of(row, column)
         if key in formulas:
-            found = formulas[key]
-            return None if found is None else f"={found}"
+            formula = formulas[key]
+            return None if formula is None else f"={formula}"
         if not self._sheet.has_formula(row, column):
             return None
         cell = self._stored.cell(row, column)
@@ -173,15 +173,15 @@ class CellFormulas:
         cell = self._stored.cell(row, column)
         if cell is None or cell.formula is None or cell.formula.type != "shared" or not cell.formula.text:
             return []
-        found = []
+        result = []
         for other in self._stored.sharing(cell.formula.si):
             key = key_of(other.row, other.column)
             if key not in self._overlay.formulas and (other.row, other.column) != (row, column):
                 fresh = translated(cell.formula.text, other.row - row, other.column - column)
                 self._overlay.formulas[key] = fresh
                 self._overlay.written_out.add(key)
-                found.append(key)
-        return found
+                result.append(key)
+        return result
 
     def _checked(self, formula: str) -> str:
         """A formula with its equals sign. Raises `Failure` for one that no program would take."""

@@ -67,8 +67,10 @@ class CellLocks:
 
     def headed(self, row: int, column: int) -> TablePlace | None:
         """The table that has a cell among its headings; None for none."""
-        found = (each for each in self._sheet.tables() if row == each.area.top)
-        return next((each for each in found if each.area.left <= column <= each.area.right), None)
+        found = (table for table in self._sheet.tables() if row == table.area.top)
+        return next(
+            (table_place for table_place in found if table_place.area.left <= column <= table_place.area.right), None
+        )
 
     def why_passed_by(self, row: int, column: int) -> str:
         """Why the text of a cell is passed by where all texts of a range are edited; an empty text where it is not."""

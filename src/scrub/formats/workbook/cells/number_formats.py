@@ -51,18 +51,18 @@ def _sections(form: str) -> list[str]:
 
 def _tokens(section: str, form: str) -> list[tuple[str, str]]:
     """The pieces of a section: what each is (a literal or a code), and itself."""
-    found = []
+    tokens = []
     for match in _TOKENS.finditer(section):
         quoted, escaped, blank, fill, currency, code = match.groups()
         if code is not None:
-            found.append(("code", code))
+            tokens.append(("code", code))
         elif quoted is not None or escaped is not None or currency is not None:
-            found.append(("text", quoted or escaped or currency or ""))
+            tokens.append(("text", quoted or escaped or currency or ""))
         elif blank is not None:
-            found.append(("text", " "))
+            tokens.append(("text", " "))
         elif fill is not None and fill != " ":
             raise _unknown(form)
-    return found
+    return tokens
 
 
 def _unknown(form: str) -> Failure:
@@ -232,15 +232,15 @@ def ensure_number_format(form: str) -> None:
     for section in sections:
         at, sorts = 0, set[str]()
         while at < len(section):
-            found = _FORMAT.match(section, at)
-            if found is None:
+            match = _FORMAT.match(section, at)
+            if match is None:
                 rest = section[at:]
                 words = re.match(r"[A-Za-z]+", rest)
                 what = f'"{words[0] if words else rest[0]}" is not a code'
                 remedy = f'. Put text in quotes: ""{words[0]}""' if words else ""
                 raise Failure(f'the number format "{form}": {what}{remedy}')
-            sorts.add(str(found.lastgroup))
-            at = found.end()
+            sorts.add(str(match.lastgroup))
+            at = match.end()
         if "date" in sorts and "number" in sorts and not re.search(r"[sS]\]?\.0", section):
             raise Failure(f'the number format "{form}" mixes codes for numbers and dates in one section')
         if "at" in sorts and sorts & {"number", "date", "elapsed"}:

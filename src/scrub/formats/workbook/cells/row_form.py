@@ -77,7 +77,7 @@ def of_one_form(data: bytes, start: int, end: int, wanted: Collection[bytes] = (
     above = pieces[0]
     if any(pieces[width::width]) or len(above) > _MOST_ABOVE or plain_rows(rb"[A-Z]{1,3}").fullmatch(above) is None:
         return None
-    letters = {each[0] for each in cells} | {found[1] for found in _CELLS.finditer(above)}
+    letters = {cell[0] for cell in cells} | {found[1] for found in _CELLS.finditer(above)}
     columns, place = {}, 1
     for name, attributes, is_held in cells:
         if is_held:

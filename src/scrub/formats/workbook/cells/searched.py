@@ -44,10 +44,10 @@ _CELL_START = lazy_pattern(rb'<c r="[A-Z]+\d+"')
 
 def places_in(data: bytes, start: int, end: int) -> dict[bytes, int]:
     """Where each cell of a row begins, by the beginning of its tag; the first of two with one address counts."""
-    found: dict[bytes, int] = {}
-    for each in _CELL_START.finditer(data, start, end):
-        found.setdefault(each[0], each.start())
-    return found
+    places: dict[bytes, int] = {}
+    for match in _CELL_START.finditer(data, start, end):
+        places.setdefault(match[0], match.start())
+    return places
 
 
 def _cells_of(column: int) -> re.Pattern[bytes]:
@@ -151,13 +151,13 @@ class Searched(Stored):
     def _empty(self) -> Counter[bytes]:
         """How many rows and cells are one tag only, by how they begin."""
         data, (start, end) = self.data, self.body
-        found: Counter[bytes] = Counter()
+        result: Counter[bytes] = Counter()
         at = data.find(b"/>", start, end)
         while at >= 0:
             tag = data.rfind(b"<", start, at)
-            found[data[tag : tag + 2] if data[tag + 2 : tag + 3] in _BLANKS else data[tag : tag + 4]] += 1
+            result[data[tag : tag + 2] if data[tag + 2 : tag + 3] in _BLANKS else data[tag : tag + 4]] += 1
             at = data.find(b"/>", at + 2, end)
-        return found
+        return result
 
     def _find_letters(self) -> bool:
         """Finds the letters of all columns; False when a cell is written in another form, or has no such address."""
@@ -177,14 +177,14 @@ class Searched(Stored):
         """Where a row begins and ends. Headings and the last row are found without a table of all places."""
         if "_starts" in self.__dict__ or _NEAR <= index < len(self.numbers) - 1:
             return self._starts[index], self._end(index)
-        found = self._near.get(index)
-        if found is None:
+        result = self._near.get(index)
+        if result is None:
             if index == len(self.numbers) - 1:
-                found = self.data.rindex(b"<row ", *self.body), self.body[1]
+                result = self.data.rindex(b"<row ", *self.body), self.body[1]
             else:
-                found = self.next_row(self.numbers[index], self.body[0])
-            self._near[index] = found
-        return found
+                result = self.next_row(self.numbers[index], self.body[0])
+            self._near[index] = result
+        return result
 
     def next_row(self, row: int, after: int) -> tuple[int, int]:
         """Where a stored row begins and ends, searched from a place in the bytes."""
@@ -225,8 +225,8 @@ class Searched(Stored):
         needle = f'<c r="{address_of(row, column)}"'.encode()
         start, end = self._range(index)
         at = self.data.find(needle, start, end) if end - start <= LONG_ROW else self._in_long(start, end, needle)
-        found = CELL.match(self.data, at) if at >= 0 else None
-        return matched(found) if found else None
+        match = CELL.match(self.data, at) if at >= 0 else None
+        return matched(match) if match else None
 
     def _in_long(self, start: int, end: int, needle: bytes) -> int:
         """Where a cell begins in a row with very many, whose places are noted at once."""
@@ -277,10 +277,10 @@ class Searched(Stored):
     def _alike(self, letters: bytes, cells: re.Pattern[bytes], start: int, end: int) -> Alike | None:
         """The values of those cells that have the form of the last one, which many columns have all through."""
         at = self.data.rfind(b'<c r="' + letters, start, end)
-        found = cells.match(self.data, at, end) if at >= 0 else None
-        if found is None or not found[5]:
+        match = cells.match(self.data, at, end) if at >= 0 else None
+        if match is None or not match[5]:
             return None
-        form, value, text = found.group(2, 3, 4)
+        form, value, text = match.group(2, 3, 4)
         inside = (rb"<v>", rb"</v>") if value is not None else (rb"<is><t[^>]*>", rb"</t></is>")
         if (text is not None) != (
             attributes_of(form).get("t") == "inlineStr"
@@ -307,14 +307,14 @@ class Searched(Stored):
 
     def misplaced(self) -> set[tuple[int, int]]:
         """Row and column of the cells whose address is of another row than the one they are in."""
-        found: set[tuple[int, int]] = set()
+        result: set[tuple[int, int]] = set()
         row = 0
         for number, letters, own in _ADDRESSES.findall(self.data, *self.body):
             if number:
                 row = int(number)
             elif int(own) != row:
-                found.add((int(own), column_of(letters.decode())))
-        return found
+                result.add((int(own), column_of(letters.decode())))
+        return result
 
     def all_cells(self) -> Iterator[StoredCell]:
         """Every cell."""
@@ -362,10 +362,10 @@ class Searched(Stored):
         data, (start, end) = self.data, self.body
         if data.find(b"<v></v>", start, end) >= 0 or data.find(b"<v/>", start, end) >= 0:
             return [number for index, number in enumerate(self.numbers) if super(Searched, self).holds(index)]
-        found = list(map(int, _FIRST_HOLDS.findall(data, start, end)))
-        if len(found) < len(self.numbers):  # most rows begin with a filled cell; else all cells are looked at
-            found = list(map(int, _HOLDING_ROW.findall(data, start, end)))
-        return found
+        result = list(map(int, _FIRST_HOLDS.findall(data, start, end)))
+        if len(result) < len(self.numbers):  # most rows begin with a filled cell; else all cells are looked at
+            result = list(map(int, _HOLDING_ROW.findall(data, start, end)))
+        return result
 
     def holding(self, first: int, last: int) -> list[int]:
         """The rows that hold anything, of those from one place to before another."""

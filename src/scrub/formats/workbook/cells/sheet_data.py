@@ -64,7 +64,7 @@ class Stored:
     def column(self, column: int) -> Iterator[StoredCell]:
         """The cells of a column, from above."""
         for index in range(len(self.numbers)):
-            yield from (each for each in self.cells(index) if each.column == column)
+            yield from (cell for cell in self.cells(index) if cell.column == column)
 
     def all_cells(self) -> Iterator[StoredCell]:
         """Every cell, row by row."""
@@ -163,6 +163,6 @@ def _row_number(row: Span, before: int) -> int:
     own = row.attributes.get("r", "")
     if own:
         return int(own)
-    first = next((each.attributes["r"] for each in row.all("c") if each.attributes.get("r")), "")
+    first = next((span.attributes["r"] for span in row.all("c") if span.attributes.get("r")), "")
     digits = first.lstrip("$ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz")
     return whole(digits, MOST_ROWS) or before + 1

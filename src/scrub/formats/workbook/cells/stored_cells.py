@@ -59,12 +59,12 @@ class Loads:
 
     def of(self, part: SheetPart) -> Loaded:
         """What was read of a sheet."""
-        found = self._kept.get(part)
-        if found is None:
+        result = self._kept.get(part)
+        if result is None:
             while len(self._kept) >= _SHEETS_KEPT:
                 del self._kept[next(iter(self._kept))]
-            found = self._kept[part] = Loaded(part.stored(wanted=self.asked))
-        return found
+            result = self._kept[part] = Loaded(part.stored(wanted=self.asked))
+        return result
 
     def forget(self, part: SheetPart) -> None:
         """Lets one sheet go: its bytes are other ones."""
@@ -113,35 +113,35 @@ class StoredCells:
             return ColumnValues()
         self._loads.asked.add(letters_of(column).encode())
         stored = self.loaded().stored
-        found = ColumnValues()
+        values = ColumnValues()
         formulas: set[int] = set()
         if isinstance(stored, Searched):
             decoder, where = self._shared.decoder, partial(self._in_column, column)
             others: list[bytes] = []
             for rows, plain in stored.alike_or_plain(column):
                 if isinstance(plain, Alike):
-                    found.update(decoder.alike(*plain, rows, where))
+                    values.update(decoder.alike(*plain, rows, where))
                     continue
                 if not all(map(_ENDING, plain)):
                     others += [cell[0] for cell in plain if not cell[4] and not cell[1].endswith(b"/")]
                     plain = [cell for cell in plain if cell[4]]
                 # As many cells as rows: then each row has one.
                 numbers = rows if len(plain) == len(rows) else None
-                found.update(decoder.column(plain, where, numbers))
+                values.update(decoder.column(plain, where, numbers))
             cells: Any = (stored.cell(int(row), column) for row in others)
         else:
             cells = stored.column(column)
         for cell in cells:
             if cell is not None:
-                self._take(found, formulas, cell)
+                self._take(values, formulas, cell)
         self.formula_rows[column] = formulas
-        return found
+        return values
 
     def read_all(self) -> dict[int, tuple[ColumnValues, set[int]]]:
         """All columns in one pass, each with the rows of its formulas: a sheet that is read cell by cell would be
         searched once a column otherwise.
         """
-        found: dict[int, tuple[ColumnValues, set[int]]] = {}
+        result: dict[int, tuple[ColumnValues, set[int]]] = {}
         stored = self.loaded().stored
         if isinstance(stored, Searched):
             plain: dict[int, list[Any]] = {}
@@ -151,15 +151,15 @@ class StoredCells:
                     continue
                 cell = stored.cell(row, column)
                 if cell is not None:
-                    self._take(*found.setdefault(column, (ColumnValues(), set())), cell)
+                    self._take(*result.setdefault(column, (ColumnValues(), set())), cell)
             for column, cells in plain.items():
-                values, _ = found.setdefault(column, (ColumnValues(), set()))
+                values, _ = result.setdefault(column, (ColumnValues(), set()))
                 values.update(self._shared.decoder.column(cells, partial(self._in_column, column)))
         else:
             for cell in stored.all_cells():
-                self._take(*found.setdefault(cell.column, (ColumnValues(), set())), cell)
-        self.loaded().filled = found.keys()
-        return found
+                self._take(*result.setdefault(cell.column, (ColumnValues(), set())), cell)
+        self.loaded().filled = result.keys()
+        return result
 
     def _in_column(self, column: int, row: int) -> str:
         return self._where(row, column)
@@ -176,13 +176,13 @@ class StoredCells:
         stored = self.loaded().stored
         if not isinstance(stored, Searched):
             return None
-        found: dict[int, str] = {}
+        texts: dict[int, str] = {}
         for _, plain in stored.plain_column(column):
             if not all(map(_ENDING, plain)):
                 return None
-            found.update(self._shared.decoder.column(plain, partial(self._in_column, column), texts_only=True))
+            texts.update(self._shared.decoder.column(plain, partial(self._in_column, column), texts_only=True))
         self.formula_rows.setdefault(column, set())
-        return found
+        return texts
 
     # -- where something is
 
@@ -242,8 +242,8 @@ class StoredCells:
             loaded.shared = {}
             for cell in loaded.stored.all_cells():
                 if cell.formula is not None and cell.formula.type == "shared":
-                    found = loaded.shared.setdefault(cell.formula.si, [])
-                    found.insert(0 if cell.formula.text else len(found), cell)
+                    cells = loaded.shared.setdefault(cell.formula.si, [])
+                    cells.insert(0 if cell.formula.text else len(cells), cell)
         return loaded.shared.get(number, [])
 
     # -- how cells look
@@ -274,15 +274,15 @@ class StoredCells:
         if known is not None or not isinstance(stored, Searched):
             return known
         numbers: dict[bytes, int] = {}
-        found: dict[int, int] = {}
+        styles: dict[int, int] = {}
         for _, cells in stored.plain_column(column):
             for row, attributes, *_ in cells:
                 number = numbers.get(attributes)
                 if number is None:
                     number = numbers[attributes] = number_in(attributes_of(attributes), "s")
-                found[int(row)] = number
-        loaded.styles[column] = found
-        return found
+                styles[int(row)] = number
+        loaded.styles[column] = styles
+        return styles
 
     def style(self, row: int, column: int) -> int | None:
         """The number of the format of a cell; None for one that is not stored. When many were asked for one by one,
@@ -309,9 +309,9 @@ _ENDING = itemgetter(4)
 
 def placed(what: str) -> Failure:
     """A failure that names its cell itself."""
-    found = Failure(what)
-    found.placed = True
-    return found
+    failure = Failure(what)
+    failure.placed = True
+    return failure
 
 
 def _ends(stored: Stored) -> Iterable[int]:

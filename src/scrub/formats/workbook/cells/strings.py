@@ -39,17 +39,17 @@ def runs_of(content: bytes) -> list[Run]:
     if plain:
         return [Run(b"", unescaped(plain_text(plain[1])))]
     data = b"<si>" + content + b"</si>"
-    found = []
+    runs = []
     for child in parse(data).children:
         if child.name == "t":
-            found.append(Run(b"", unescaped(text_of(data[child.start : child.end]))))
+            runs.append(Run(b"", unescaped(text_of(data[child.start : child.end]))))
         elif child.name == "r":
             look, text = child.child("rPr"), child.child("t")
             bare = data[look.start : look.end] if look else b""
             if child.prefix:
                 bare = bare.replace(f"<{child.prefix}".encode(), b"<").replace(f"</{child.prefix}".encode(), b"</")
-            found.append(Run(bare, unescaped(text_of(data[text.start : text.end])) if text else ""))
-    return found
+            runs.append(Run(bare, unescaped(text_of(data[text.start : text.end])) if text else ""))
+    return runs
 
 
 def edited_runs(runs: Sequence[Run], edits: Sequence[Edit]) -> list[Run]:
@@ -107,7 +107,7 @@ class SharedStrings:
         entries = _ENTRY.findall(data) if b"<!" not in data and opened == closed else []
         if not entries or len(entries) != opened:
             root = parse(data)
-            entries = [data[each.open_end : each.close_start] for each in root.all("si")]
+            entries = [data[span.open_end : span.close_start] for span in root.all("si")]
         self._contents = entries
         self._texts = [None] * len(entries)
 
@@ -115,10 +115,10 @@ class SharedStrings:
         """A text by its number; None when there is not a such."""
         if not 0 <= index < len(self._texts):
             return None
-        found = self._texts[index]
-        if found is None:
-            found = self._texts[index] = "".join(run.text for run in runs_of(self._contents[index]))
-        return found
+        result = self._texts[index]
+        if result is None:
+            result = self._texts[index] = "".join(run.text for run in runs_of(self._contents[index]))
+        return result
 
     def runs(self, index: int) -> list[Run]:
         """The runs of a text."""

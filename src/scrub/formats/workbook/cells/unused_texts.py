@@ -67,7 +67,7 @@ def without_texts(data: bytes, numbers: Iterable[int]) -> bytes | None:
     entries = list(_ENTRY.finditer(data))
     if len(entries) != opened:
         return None
-    found = [entries[number] for number in sorted(numbers) if number < len(entries)]
+    matches = [entries[number] for number in sorted(numbers) if number < len(entries)]
     return spliced(
-        data, [Splice(each.start(), each.end(), b"<%bsi><%bt/></%bsi>" % ((each[1],) * 3)) for each in found]
+        data, [Splice(match.start(), match.end(), b"<%bsi><%bt/></%bsi>" % ((match[1],) * 3)) for match in matches]
     )

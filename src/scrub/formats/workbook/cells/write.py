@@ -72,7 +72,7 @@ class CellWriter:
         self._contents: defaultdict[type, dict[Any, bytes]] = defaultdict(dict)
 
     def splices(self) -> list[Splice]:
-        """All of them."""
+        """What makes the part say what the cells are to be, in the order of the part."""
         overlay = self.overlay
         appended = overlay.appended if self._stands_alone(overlay.appended) else None
         values = overlay.values if appended is None else overlay.values_above
@@ -135,7 +135,7 @@ class CellWriter:
         """The commonest changes, another plain value in a stored cell, in one pass; gives what is left."""
         overlay, data, find = self.overlay, stored.data, stored.data.find
         styles, runs = overlay.styles, overlay.runs
-        found: list[Splice] = []
+        splices: list[Splice] = []
         rest: set[int] = {key for key in styles if key not in values}
         #: What a cell of some attributes begins with, and its format where it is read as a moment.
         heads: dict[tuple[bytes, int | None], tuple[bytes, int | None]] = {}
@@ -171,8 +171,8 @@ class CellWriter:
             content = contents.get(content_key)
             if content is None:
                 content = contents[content_key] = self._plain_content(value, key)
-            found.append(Splice(at, close, b"%b%b%b%b" % (needle, head, *content)))
-        return found, rest
+            splices.append(Splice(at, close, b"%b%b%b%b" % (needle, head, *content)))
+        return splices, rest
 
     def _head(self, attributes: bytes, style: int | None) -> bytes:
         """What is after the address of a cell, but for its type."""
@@ -197,7 +197,7 @@ class CellWriter:
                 at = key >> 15
                 columns = rows.setdefault(at, [])
             columns.append((key & 0x7FFF) + 1)
-        found: list[Splice] = []
+        splices: list[Splice] = []
         fresh: list[tuple[int, bytes]] = []
         last = self.stored.numbers[-1] if self.stored.numbers else 0
         for row in sorted(rows):
@@ -209,8 +209,8 @@ class CellWriter:
                 if made:
                     fresh.append((row, made))
             else:
-                found += self._row(row, index, columns)
-        return [*found, *self._new_rows(fresh + last_rows)]
+                splices += self._row(row, index, columns)
+        return [*splices, *self._new_rows(fresh + last_rows)]
 
     def _new_rows(self, fresh: list[tuple[int, bytes]]) -> list[Splice]:
         if not fresh:
@@ -243,7 +243,7 @@ class CellWriter:
         if row in self.row_attributes:
             return []
         overlay = self.overlay
-        found: list[bytes] = []
+        result: list[bytes] = []
         number, base, values = b"%d" % row, row << 15, overlay.values
         styles, formulas, runs = overlay.styles, overlay.formulas, overlay.runs
         with_more = bool(styles or formulas or runs)
@@ -266,8 +266,8 @@ class CellWriter:
                 content = b"%b>%b</%bc>" % (kind, inner, self.prefix.encode())
                 if len(contents) < _MANY:
                     contents[value] = content
-            found += (known[0], number, known[1], content)
-        return found
+            result += (known[0], number, known[1], content)
+        return result
 
     def _ensure_nowhere_else(self, row: int, columns: list[int]) -> None:
         """Raises `Failure` where a new cell is in a row that is not its own: it must not be there
@@ -283,7 +283,7 @@ class CellWriter:
         """The splices of a row that is there."""
         stored, data = self.stored, self.stored.data
         span = stored.row_span(index)
-        found: list[Splice] = []
+        splices: list[Splice] = []
         missing = []
         for column in columns:
             cell = stored.cell(row, column)
@@ -292,7 +292,7 @@ class CellWriter:
             else:
                 splice = self._change(cell)
                 if splice is not None:
-                    found.append(splice)
+                    splices.append(splice)
         attributes: dict[str, str | None] = dict(self.row_attributes.get(row, {}))
         tag = data[span.start : span.open_end]
         made = {column: self._cell(row, column, None) for column in missing}
@@ -307,13 +307,13 @@ class CellWriter:
         if span.open_end == span.end and made:  # <row …/> has no inside yet
             inside = b"".join(made[column] for column in sorted(made))
             opening = changed_tag[:-2].rstrip() + b">"
-            return [*found, Splice(span.start, span.end, opening + inside + f"</{self.prefix}row>".encode())]
+            return [*splices, Splice(span.start, span.end, opening + inside + f"</{self.prefix}row>".encode())]
         if changed_tag != tag:
-            found.append(Splice(span.start, span.open_end, changed_tag))
+            splices.append(Splice(span.start, span.open_end, changed_tag))
         if made:
             self._ensure_nowhere_else(row, list(made))
-            found += self._inserted(index, made, span.close_start)
-        return found
+            splices += self._inserted(index, made, span.close_start)
+        return splices
 
     def _inserted(self, index: int, made: dict[int, bytes], at_end: int) -> list[Splice]:
         """New cells among those of a row, in the order of the columns."""
@@ -338,7 +338,7 @@ class CellWriter:
         return Splice(cell.start, cell.end, self._cell(cell.row, cell.column, cell))
 
     def _cell(self, row: int, column: int, old: StoredCell | None) -> bytes:
-        """A cell as it is to be."""
+        """An element `c` (18.3.1.4), with what the former one had besides."""
         overlay, prefix = self.overlay, self.prefix
         key = key_of(row, column)
         style = self._style(row, column, old.style if old else -1)
@@ -374,13 +374,13 @@ class CellWriter:
     def _result(self, old: StoredCell, alone: bool) -> tuple[str, bytes]:
         """The type and the saved result of a formula, just as they are stored; `alone` when the formula goes."""
         cell = self.stored.data[old.start : old.end]
-        found = _VALUE.search(cell)
-        if found is None:
+        match = _VALUE.search(cell)
+        if match is None:
             return ("" if old.type == "n" else old.type), b""
         if old.type != "str" or not alone:
-            return ("" if old.type == "n" else old.type), found[0]
+            return ("" if old.type == "n" else old.type), match[0]
         prefix = self.prefix.encode()  # a text alone is inline; its characters stay as they are written
-        inner = b'<%bis><%bt xml:space="preserve">%b</%bt></%bis>' % (prefix, prefix, found[1], prefix, prefix)
+        inner = b'<%bis><%bt xml:space="preserve">%b</%bt></%bis>' % (prefix, prefix, match[1], prefix, prefix)
         return "inlineStr", inner
 
     def _saved(self, value: Any, key: int) -> tuple[str, bytes]:
@@ -409,7 +409,7 @@ _SPANS = lazy_pattern(rb"""\sspans\s*=\s*["'](\d+):(\d+)["']""")
 
 def _wider(tag: bytes, first: int, last: int) -> str | None:
     """The `spans` of a row made wide enough (18.3.1.73); None when it has none, or they are."""
-    found = _SPANS.search(tag)
-    if found is None or (int(found[1]) <= first and last <= int(found[2])):
+    match = _SPANS.search(tag)
+    if match is None or (int(match[1]) <= first and last <= int(match[2])):
         return None
-    return f"{min(first, int(found[1]))}:{max(last, int(found[2]))}"
+    return f"{min(first, int(match[1]))}:{max(last, int(match[2]))}"

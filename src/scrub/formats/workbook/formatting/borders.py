@@ -17,12 +17,12 @@ def _of(word: str) -> tuple[str, ...]:
 
 def line(border: bytes, word: str) -> Line | str | None:
     """The line at an edge, or at all of them; None for none, `SEVERAL` where they differ."""
-    found: set[Line | None] = set()
+    lines: set[Line | None] = set()
     for edge in _of(word):
         said = (attributes_inside(border, edge.removeprefix("border-")) or {}).get("style", "none")
         name = re.sub(r"(?<=[a-z])(?=[A-Z])", "-", said).lower()
-        found.add(None if name == "none" else Line(name) if name in list(Line) else Line.THIN)
-    return found.pop() if len(found) == 1 else SEVERAL
+        lines.add(None if name == "none" else Line(name) if name in list(Line) else Line.THIN)
+    return lines.pop() if len(lines) == 1 else SEVERAL
 
 
 def with_line(border: bytes, word: str, value: Line | None, prefix: str) -> bytes:

@@ -51,11 +51,11 @@ class Colours:
             part = self._theme_part()
             self._theme = {}
             for name in _THEME:
-                found = re.search(
+                match = re.search(
                     rb"<a:" + name.encode() + rb">\s*<a:(?:srgbClr val|sysClr [^>]*?lastClr)=\"([0-9A-Fa-f]{6})\"", part
                 )
-                if found:
-                    self._theme[name] = found[1].decode().lower()
+                if match:
+                    self._theme[name] = match[1].decode().lower()
         return self._theme.get(numbered(_THEME, number) or "")
 
     @staticmethod

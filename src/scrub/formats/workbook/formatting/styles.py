@@ -101,7 +101,7 @@ class Styles:
         (18.5.1.5) and its own.
         """
         holder = self.root.child("tableStyles")
-        own = [unescaped(each.attributes.get("name", "")) for each in holder.all("tableStyle")] if holder else []
+        own = [unescaped(span.attributes.get("name", "")) for span in holder.all("tableStyle")] if holder else []
         usual = [f"TableStyle{sort}{number}" for sort, most in _TABLE_STYLES.items() for number in range(1, most + 1)]
         return {name: name for name in (*own, *usual)}
 
@@ -110,18 +110,20 @@ class Styles:
         colours = self.root.child("colors")
         palette = colours.child("indexedColors") if colours else None
         return (
-            [each.attributes.get("rgb", "000000")[-6:].lower() for each in palette.all("rgbColor")] if palette else []
+            [span.attributes.get("rgb", "000000")[-6:].lower() for span in palette.all("rgbColor")] if palette else []
         )
 
     def _elements(self, holder: str, name: str) -> tuple[list[bytes], int]:
         span = self.root.child(holder)
-        found = [self.data[each.start : each.end] for each in span.all(name)] if span else []
+        found = [self.data[element.start : element.end] for element in span.all(name)] if span else []
         return found, len(found)
 
     def _format(self, span: Span) -> Format:
         alignment, protection = span.child("alignment"), span.child("protection")
         others = b"".join(
-            self.data[each.start : each.end] for each in span.children if each.name not in ("alignment", "protection")
+            self.data[child.start : child.end]
+            for child in span.children
+            if child.name not in ("alignment", "protection")
         )
         return Format(
             dict(span.attributes),
@@ -142,12 +144,12 @@ class Styles:
 
     def sort(self, style: int) -> str:
         """What a number with this cell format is."""
-        found = self._sorts.get(style)
-        if found is None:
+        result = self._sorts.get(style)
+        if result is None:
             number = self.of(style).number("numFmtId")
             local = 27 <= number <= 36 or 50 <= number <= 58  # forms of dates in East Asia (18.8.30)
-            found = self._sorts[style] = DATE if local and number not in self._forms else sort_of(self.form(style))
-        return found
+            result = self._sorts[style] = DATE if local and number not in self._forms else sort_of(self.form(style))
+        return result
 
     def is_moment(self, style: int) -> bool:
         """Whether a number with this cell format is read as a date, a time or a duration."""
@@ -162,10 +164,10 @@ class Styles:
         try:
             return self._looks[style, word]
         except KeyError:
-            found = self._read_look(style, word)
+            result = self._read_look(style, word)
             if 0 <= style < len(self.formats):
-                self._looks[style, word] = found
-            return found
+                self._looks[style, word] = result
+            return result
 
     def _read_look(self, style: int, word: str) -> Any:
         if word == "locked":
@@ -210,21 +212,21 @@ class Styles:
         if not 0 <= style < len(self.formats):
             style = 0
         key = (style, word, value)
-        found = self._derived.get(key)
-        if found is None:
+        result = self._derived.get(key)
+        if result is None:
             base, looks = self._origins.get(style, (style, {}))
             looks = dict(looks)
             for each in EDGES if word == "borders" else (word,):
                 looks[each] = value
                 if self.look(base, each) == value and not (each == "fill" and value is None and self.is_filled(base)):
                     del looks[each]
-            found = base
+            result = base
             for of in looks.items():
-                found = self._derive(found, *of)
+                result = self._derive(result, *of)
             if looks:
-                self._origins[found] = (base, looks)
-            self._derived[key] = found
-        return found
+                self._origins[result] = (base, looks)
+            self._derived[key] = result
+        return result
 
     def _derive(self, style: int, word: str, value: Any) -> int:
         base = self.of(style)
@@ -325,7 +327,7 @@ class Styles:
         fills = self._needed(fresh, "fillId", self._first_fills)
         borders = self._needed(fresh, "borderId", self._first_borders)
         forms = {number: form for form, number in self._own_forms.items()}
-        numbers = sorted({each.number("numFmtId") for each in fresh} & set(forms))
+        numbers = sorted({format_.number("numFmtId") for format_ in fresh} & set(forms))
         written = "".join(
             f'<{p}numFmt numFmtId="{number}" formatCode="{escaped(xstring_value(forms[number]))}"/>'
             for number in numbers
@@ -334,11 +336,11 @@ class Styles:
         whole: dict[str, bytes] = {}
         for holder, content, count in (
             ("numFmts", written.encode(), len(numbers)),
-            ("fonts", b"".join(self._fonts[each] for each in fonts), len(fonts)),
-            ("fills", b"".join(self._fills[each] for each in fills), len(fills)),
-            ("borders", b"".join(self._borders[each] for each in borders), len(borders)),
+            ("fonts", b"".join(self._fonts[font] for font in fonts), len(fonts)),
+            ("fills", b"".join(self._fills[fill] for fill in fills), len(fills)),
+            ("borders", b"".join(self._borders[border] for border in borders), len(borders)),
             ("dxfs", b"".join(dxfs), len(dxfs)),
-            ("cellXfs", b"".join(self._written(each, fonts, fills, borders) for each in fresh), len(fresh)),
+            ("cellXfs", b"".join(self._written(format_, fonts, fills, borders) for format_ in fresh), len(fresh)),
         ):
             splices += self._appended(holder, content, count, whole)
         return spliced(self.data, [*splices, *all_placed(self.root, whole)])
@@ -346,7 +348,7 @@ class Styles:
     @staticmethod
     def _needed(fresh: Sequence[Format], word: str, first: int) -> dict[int, int]:
         """The added fonts or fills that formats use, each with its number in the file."""
-        needed = sorted({each.number(word) for each in fresh if each.number(word) >= first})
+        needed = sorted({format_.number(word) for format_ in fresh if format_.number(word) >= first})
         return {number: first + place for place, number in enumerate(needed)}
 
     def _appended(self, holder: str, content: bytes, count: int, whole: dict[str, bytes]) -> list[Splice]:

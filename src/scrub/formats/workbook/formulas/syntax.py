@@ -86,13 +86,13 @@ def pieces_of(formula: str) -> Iterator[FormulaPiece]:
     """The pieces of a formula without its equals sign; one of sort "unknown" ends what cannot be read."""
     at = 0
     while at < len(formula):
-        found = _TOKEN.match(formula, at)
-        if found is None or not found[0]:
+        match = _TOKEN.match(formula, at)
+        if match is None or not match[0]:
             yield FormulaPiece("unknown", formula[at:], "", at)
             return
-        sheet = (found["quoted"] or "").replace("''", "'") or found["plain"] or ""
-        sort = found.lastgroup or ""  # what is after the sheet closes last
-        if found[0] == "[":  # of the table that the formula is in: [[#This Row],[Nights]]
+        sheet = (match["quoted"] or "").replace("''", "'") or match["plain"] or ""
+        sort = match.lastgroup or ""  # what is after the sheet closes last
+        if match[0] == "[":  # of the table that the formula is in: [[#This Row],[Nights]]
             end = _closing(formula, at)
             yield FormulaPiece("table" if end > 0 else "unknown", formula[at:end] if end > 0 else "[", "", at)
             if end < 0:
@@ -100,14 +100,14 @@ def pieces_of(formula: str) -> Iterator[FormulaPiece]:
             at = end
             continue
         if sort != "blank":
-            yield FormulaPiece(sort, found[sort], sheet, at)
+            yield FormulaPiece(sort, match[sort], sheet, at)
         if sort == "table":  # what is in its brackets is not looked at
-            at = _closing(formula, found.end())
+            at = _closing(formula, match.end())
             if at < 0:
-                yield FormulaPiece("unknown", "[", "", found.end())
+                yield FormulaPiece("unknown", "[", "", match.end())
                 return
         else:
-            at = found.end()
+            at = match.end()
 
 
 def _closing(formula: str, start: int) -> int:
@@ -145,14 +145,14 @@ def references(formula: str, sheet: str, resolve: Resolve, depth: int = 0) -> li
 
     `resolve` gives what a name means on a sheet, as a formula. A reference to another file counts as none.
     """
-    found: list[tuple[str, Area]] = []
+    result: list[tuple[str, Area]] = []
     pieces = list(pieces_of(formula))
     for place, piece in enumerate(pieces):
         if piece.sort == "function" and piece.text.upper() in _SHAPED_ALIKE:
             summed = _shaped_alike(pieces[place + 2 :])
             if summed is None:
                 return None
-            found += [(name or sheet, area) for name, area in summed]
+            result += [(name or sheet, area) for name, area in summed]
         if piece.sort == "unknown" or (piece.sort == "operator" and piece.text in ":#@"):
             return None
         if piece.sort == "function" and piece.text.upper().removeprefix("_XLFN.") in _ELSEWHERE:
@@ -163,7 +163,7 @@ def references(formula: str, sheet: str, resolve: Resolve, depth: int = 0) -> li
             area = area_at(piece.text)
             if area is None or (":" in piece.sheet and not piece.sheet.startswith("'")):
                 return None
-            found.append((piece.sheet or sheet, area))
+            result.append((piece.sheet or sheet, area))
         elif piece.sort in ("name", "table"):
             if piece.text.upper() in ("TRUE", "FALSE"):
                 continue
@@ -171,8 +171,8 @@ def references(formula: str, sheet: str, resolve: Resolve, depth: int = 0) -> li
             inner = references(target, sheet, resolve, depth + 1) if target is not None and depth < 20 else None
             if inner is None:
                 return None
-            found += inner
-    return found
+            result += inner
+    return result
 
 
 #: Functions whose last range is as large as the first, whatever is written (ISO/IEC 29500-1, 18.17.7).
@@ -235,7 +235,7 @@ def problem_of(formula: str, knows: Callable[[str, str], bool], sheets: Callable
         if piece.sort == "unknown":
             return f'"{piece.text[:20]}" cannot be read'
         if piece.sheet and not piece.sheet.startswith("["):
-            missing = next((each for each in _named_sheets(piece.sheet) if not sheets(each)), None)
+            missing = next((sheet for sheet in _named_sheets(piece.sheet) if not sheets(sheet)), None)
             if missing is not None:
                 return f'no sheet "{missing}"'
         wrong = state.take(piece)

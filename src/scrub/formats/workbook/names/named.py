@@ -43,7 +43,7 @@ class OfficeName(DefinedName):
 
     @property
     def name(self) -> str:
-        """The name."""
+        """As `definedName` has it (18.2.5)."""
         return self._name
 
     @property

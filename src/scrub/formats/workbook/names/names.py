@@ -42,13 +42,13 @@ class Names:
 
     def local_to(self, sheet: int) -> list[tuple[str, str, bool]]:
         """The names that belong to one sheet: each with what it means, and whether it is hidden."""
-        found = []
+        result = []
         for (name, local), target in self._targets.items():
             if local == sheet - 1:
                 span = self._spans.get((name, local))
                 of = span.attributes if span is not None else {}
-                found.append((of.get("name", name), target, of.get("hidden", "0") in ("1", "true")))
-        return found
+                result.append((of.get("name", name), target, of.get("hidden", "0") in ("1", "true")))
+        return result
 
     def target(self, name: str) -> str | None:
         """What a name of the whole workbook means."""
@@ -108,13 +108,13 @@ class Names:
         """All names that a person sees: each with the sheet it belongs to, from 0, and what it means. Those that
         programs keep for themselves are left out.
         """
-        found = []
+        result = []
         for (name, local), target in self._targets.items():
             span, fresh = self._spans.get((name, local)), self._fresh.get((name, local))
             of = span.attributes if span is not None else {}
             if not name.startswith("_xlnm.") and of.get("hidden", "0") not in ("1", "true"):
-                found.append((fresh[0] if fresh else of.get("name", name), local, target))
-        return found
+                result.append((fresh[0] if fresh else of.get("name", name), local, target))
+        return result
 
     def at(self, name: str, local: int | None) -> str | None:
         """What a name means; `local` is its sheet, from 0."""
@@ -182,10 +182,10 @@ class Names:
 
 
 def _read(target: str) -> tuple[str, Area] | None:
-    found = _TARGET.fullmatch(target.strip())
-    if found is None:
+    match = _TARGET.fullmatch(target.strip())
+    if match is None:
         return None
     try:
-        return (found[1] or "").replace("''", "'") or found[2], area_of(found[3].replace("$", ""))
+        return (match[1] or "").replace("''", "'") or match[2], area_of(match[3].replace("$", ""))
     except Failure:
         return None

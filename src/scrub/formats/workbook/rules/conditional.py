@@ -99,7 +99,7 @@ class ConditionalFormats:
         p = self._part.skeleton().root.prefix
         middle = f'<{p}cfvo type="percentile" val="50"/>' if len(colours) == 3 else ""
         inner = f'<{p}cfvo type="min"/>{middle}<{p}cfvo type="max"/>'
-        inner += "".join(f'<{p}color rgb="{self._shared.styles.colours.write(each)}"/>' for each in colours)
+        inner += "".join(f'<{p}color rgb="{self._shared.styles.colours.write(colour)}"/>' for colour in colours)
         element = f'<{p}cfRule type="colorScale" priority="1"><{p}colorScale>{inner}</{p}colorScale></{p}cfRule>'
         self._add(Rule((area,), element.encode()))
 
@@ -159,8 +159,8 @@ class ConditionalFormats:
         else:
             word = next(word for word in _OF_WHEN if getattr(when, word) is not None)
             attributes, formulas = {"type": "cellIs", "operator": _OF_WHEN[word]}, [value(getattr(when, word))]
-        said = "".join(f' {name}="{escaped(each)}"' for name, each in attributes.items())
-        inner = "".join(f"<{p}formula>{xstring(each)}</{p}formula>" for each in formulas)
+        said = "".join(f' {name}="{escaped(attribute)}"' for name, attribute in attributes.items())
+        inner = "".join(f"<{p}formula>{xstring(formula)}</{p}formula>" for formula in formulas)
         return f'<{p}cfRule priority="1"{said}>{inner}</{p}cfRule>'.encode()
 
     @property
@@ -200,7 +200,7 @@ class ConditionalFormats:
 
 def _searched(words: str) -> str:
     """Words for SEARCH, in which ? and * mean others."""
-    return "".join(f"~{each}" if each in "~?*" else each for each in words)
+    return "".join(f"~{word}" if word in "~?*" else word for word in words)
 
 
 def _formulas(element: bytes) -> list[Span]:

@@ -53,7 +53,7 @@ def minus(areas: Iterable[Area], hole: Area) -> Areas:
             Area(top, hole.right + 1, bottom, area.right),
             area._replace(top=hole.bottom + 1),
         )
-        found += [each for each in pieces if each.top <= each.bottom and each.left <= each.right]
+        found += [piece for piece in pieces if piece.top <= piece.bottom and piece.left <= piece.right]
     return tuple(found)
 
 
@@ -63,7 +63,7 @@ def rebased(formulas: Sequence[str], was: Areas, now: Areas) -> tuple[str, ...]:
     down, right = row - first_row, column - first_column
     if not down and not right:
         return tuple(formulas)
-    return tuple(translated(each, down, right) if not each.startswith('"') else each for each in formulas)
+    return tuple(translated(formula, down, right) if not formula.startswith('"') else formula for formula in formulas)
 
 
 class AsFormula(NamedTuple):

@@ -94,8 +94,8 @@ class Validations:
 
     def at(self, row: int, column: int) -> Restriction | None:
         """What may be entered into a cell; None for anything."""
-        found = next((r for r in self._rules.now if any(area.holds(row, column) for area in r.areas)), None)
-        return found.restriction if found is not None and found.get("type", "none") != "none" else None
+        rule = next((r for r in self._rules.now if any(area.holds(row, column) for area in r.areas)), None)
+        return rule.restriction if rule is not None and rule.get("type", "none") != "none" else None
 
     def put(self, area: Area, restriction: Restriction | None) -> None:
         """Sets what may be entered into the cells of a range; nothing for anything."""
@@ -182,7 +182,7 @@ class Validations:
 
 def _rule(data: bytes, span: Span) -> Rule:
     attributes = tuple((name, value) for name, value in span.attributes.items() if name != "sqref")
-    formulas = [text_of(data[each.start : each.end]) for each in span.children if each.name.startswith("formula")]
+    formulas = [text_of(data[child.start : child.end]) for child in span.children if child.name.startswith("formula")]
     return Rule(areas_in(span.attributes.get("sqref", "")), attributes, tuple(formulas))
 
 
@@ -191,8 +191,8 @@ def _later(data: bytes, span: Span) -> Rule:
     where = span.child("sqref")
     formulas = [
         text_of(data[inner.start : inner.end])
-        for each in span.children if each.name.startswith("formula")
-        for inner in each.children
+        for child in span.children if child.name.startswith("formula")
+        for inner in child.children
     ]  # fmt: skip
     areas = areas_in(text_of(data[where.start : where.end]).strip()) if where is not None else ()
     return Rule(areas, tuple(span.attributes.items()), tuple(formulas), True)
@@ -209,12 +209,15 @@ def _element(rule: Rule, p: str) -> str:
 
 def _one_for_all(formulas: tuple[str, ...]) -> bool:
     """Whether formulas say the same wherever they are."""
-    return all(each.startswith('"') or "$" in each or not any(letter.isalpha() for letter in each) for each in formulas)
+    return all(
+        formula.startswith('"') or "$" in formula or not any(letter.isalpha() for letter in formula)
+        for formula in formulas
+    )
 
 
 def _listed(choices: tuple[str, ...]) -> str:
     """Choices as a rule has them."""
-    odd = next((each for each in choices if "," in each or each != each.strip()), None)
+    odd = next((choice for choice in choices if "," in choice or choice != choice.strip()), None)
     if odd is not None:
         raise Failure(
             f'"{odd}" contains a comma, so it cannot be a choice here. Put the choices in cells: cell.choices-from '

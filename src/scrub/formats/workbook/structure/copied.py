@@ -30,12 +30,14 @@ _CALLED = {
 
 def ensure_copied(package: Package, name: str) -> None:
     """Raises `Failure` for a sheet with something that cannot be there twice."""
-    for each in relationships(package, name).values():
-        if each.type not in _OWN and each.type not in _COMMON:
-            raise Failure(f"it has {_CALLED.get(each.type, f'a part ({each.type})')}, which Scrub does not copy")
-        if each.type == "table" and each.target is not None:
-            sort = part_tree(package, each.target)[1].attributes.get("tableType", "worksheet")
-            if sort != "worksheet" or relationships(package, each.target):
+    for relationship in relationships(package, name).values():
+        if relationship.type not in _OWN and relationship.type not in _COMMON:
+            raise Failure(
+                f"it has {_CALLED.get(relationship.type, f'a part ({relationship.type})')}, which Scrub does not copy"
+            )
+        if relationship.type == "table" and relationship.target is not None:
+            sort = part_tree(package, relationship.target)[1].attributes.get("tableType", "worksheet")
+            if sort != "worksheet" or relationships(package, relationship.target):
                 raise Failure("it has a table with external data, which Scrub does not copy")
 
 
@@ -67,21 +69,21 @@ class Copying:
         skeleton, cut, left_out = without_cells(data)
         root = parse(skeleton)
         ids = self._relate(self.source.name, target)
-        found = [*changes(skeleton, root, self.moves, self.source.sheet), *_with_ids(skeleton, root, ids)]
+        splices = [*changes(skeleton, root, self.moves, self.source.sheet), *_with_ids(skeleton, root, ids)]
         properties = root.child("sheetPr")
         if properties is not None and "codeName" in properties.attributes:  # by which programs inside know one sheet
-            found += set_attributes(skeleton, properties, [("codeName", None)])
-        return spliced(data, list(of_whole(found, cut, left_out)))
+            splices += set_attributes(skeleton, properties, [("codeName", None)])
+        return spliced(data, list(of_whole(splices, cut, left_out)))
 
     def _relate(self, source: str, target: str) -> dict[str, str]:
         """Gives a copied part the relationships of the first; their new ids by the old ones."""
         ids: dict[str, str] = {}
-        for id_, each in relationships(self.package, source).items():
+        for id_, relationship in relationships(self.package, source).items():
             type_ = self._type(source, id_)
-            if each.target is None:
-                ids[id_] = self.parts.relate(target, type_, each.address, outside=True)
+            if relationship.target is None:
+                ids[id_] = self.parts.relate(target, type_, relationship.address, outside=True)
             else:
-                leads = self._part(each.target) if each.type in _OWN else each.target
+                leads = self._part(relationship.target) if relationship.type in _OWN else relationship.target
                 ids[id_] = self.parts.relate(target, type_, leads)
         return ids
 
@@ -104,12 +106,12 @@ class Copying:
         self.parts.add(fresh, b"", self._content_type(name))
         root = parse(data)
         ids = self._relate(name, fresh)
-        found = [*changes(data, root, self.moves, ""), *_with_ids(data, root, ids)]
+        splices = [*changes(data, root, self.moves, ""), *_with_ids(data, root, ids)]
         if root.name == "table":
             called = self._tables[name_of(root)]
             values = [("id", str(next(self._numbers))), ("name", called), ("displayName", called)]
-            found += set_attributes(data, root, values)
-        self.parts.added[fresh] = spliced(data, found)
+            splices += set_attributes(data, root, values)
+        self.parts.added[fresh] = spliced(data, splices)
         return fresh
 
     def _content_type(self, name: str) -> str:
@@ -122,7 +124,7 @@ class Copying:
 
 def _with_ids(data: bytes, root: Span, ids: Mapping[str, str]) -> list[Splice]:
     """The splices that give elements the new ids of what they lead to."""
-    found: list[Splice] = []
+    splices: list[Splice] = []
     for span in (root, *root.inside()):
         values: list[tuple[str, str | None]] = []
         for written, value in span.attributes.items():
@@ -130,5 +132,5 @@ def _with_ids(data: bytes, root: Span, ids: Mapping[str, str]) -> list[Splice]:
             if prefix and "relationships" in span.namespaces.get(prefix, "") and value in ids:
                 values.append((written, ids[value]))
         if values:
-            found += set_attributes(data, span, values)
-    return found
+            splices += set_attributes(data, span, values)
+    return splices

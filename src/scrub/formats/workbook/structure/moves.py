@@ -122,10 +122,10 @@ class Moves:
         if first not in self._order or last not in self._order:
             return None
         start, end = sorted((self._order.index(first), self._order.index(last)))
-        found = [self._shifts.get(name) or STILL for name in self._order[start : end + 1]]
-        if len({moved_range(text, each) for each in found}) > 1:
+        shifts = [self._shifts.get(name) or STILL for name in self._order[start : end + 1]]
+        if len({moved_range(text, shift) for shift in shifts}) > 1:
             raise Failure("it refers to the same cells of several sheets, but only some of them gain or lose rows")
-        return found[0]
+        return shifts[0]
 
 
 def _prefix(formula: str, start: int) -> str:
@@ -143,23 +143,23 @@ _RANGE = lazy_pattern(r"(\$?)([A-Za-z]{0,3})(\$?)(\d*)(?::(\$?)([A-Za-z]{0,3})(\
 
 def moved_range(text: str, shift: SheetShift, base: tuple[int, int] | None = None) -> str:
     """A reference such as `$B$2:C4`, `B:D` or `3:5` where lines go, come or change places."""
-    found = _RANGE.fullmatch(text)
-    if found is None:
+    match = _RANGE.fullmatch(text)
+    if match is None:
         return text
-    columns, rows = (found[2], found[6]), (found[4], found[8])
-    one, other = (int(each) if each else 0 for each in rows)
-    left, right = (column_of(each) if each else 0 for each in columns)
+    columns, rows = (match[2], match[6]), (match[4], match[8])
+    one, other = (int(row) if row else 0 for row in rows)
+    left, right = (column_of(column) if column else 0 for column in columns)
     no_row = max(one, other) > MOST_ROWS and not (shift.rows.is_new(one) and shift.rows.is_new(other or one))
     if no_row or max(left, right) > MOST_COLUMNS:
         return text  # a name such as ABC9999999, no reference
-    alone = found[0].find(":") < 0
-    down = _ends(one, other or one, shift.rows, not found[3] and alone, base[0] if base else 0)
-    across = _ends(left, right or left, shift.columns, not found[1] and alone, base[1] if base else 0)
+    alone = match[0].find(":") < 0
+    down = _ends(one, other or one, shift.rows, not match[3] and alone, base[0] if base else 0)
+    across = _ends(left, right or left, shift.columns, not match[1] and alone, base[1] if base else 0)
     if down is None or across is None:
         return LOST
     shift.ensure_inside(max(down), max(across))
-    first = f"{found[1]}{_letters(columns[0], across[0])}{found[3]}{down[0] or ''}"
-    return first if alone else f"{first}:{found[5]}{_letters(columns[1], across[1])}{found[7]}{down[1] or ''}"
+    first = f"{match[1]}{_letters(columns[0], across[0])}{match[3]}{down[0] or ''}"
+    return first if alone else f"{first}:{match[5]}{_letters(columns[1], across[1])}{match[7]}{down[1] or ''}"
 
 
 def _letters(written: str, column: int) -> str:

@@ -103,7 +103,11 @@ class _Walk:
             holder = span.child("sparklines")
             return holder is not None and self._goes(holder)
         if span.name == "shape":  # the box of a comment (ISO/IEC 29500-4, 19.4.2)
-            at = {each.name: int(self._said(each)) + 1 for each in span.inside() if each.name in ("Row", "Column")}
+            at = {
+                element.name: int(self._said(element)) + 1
+                for element in span.inside()
+                if element.name in ("Row", "Column")
+            }
             return len(at) == 2 and self.shift.cell(at["Row"], at["Column"]) is None
         if span.name == "mergeCell":
             area = self.shift.area(area_of(span.attributes.get("ref", "A1")))
@@ -246,9 +250,9 @@ class _Walk:
         if not shift:
             return
         found: dict[int, dict[str, str]] = {}
-        for each in span.all("col"):
-            says = {name: value for name, value in each.attributes.items() if name not in ("min", "max")}
-            for column in range(number_in(each.attributes, "min"), number_in(each.attributes, "max") + 1):
+        for element in span.all("col"):
+            says = {name: value for name, value in element.attributes.items() if name not in ("min", "max")}
+            for column in range(number_in(element.attributes, "min"), number_in(element.attributes, "max") + 1):
                 place = shift.place(column)
                 if 0 < place <= MOST_COLUMNS:
                     found[place] = says
@@ -272,10 +276,10 @@ class _Walk:
         sheet, ref = span.attributes.get("sheet", ""), span.attributes.get("ref", "")
         if not sheet or span.related:  # of another file
             return []
-        found: list[tuple[str, str | None]] = []
+        result: list[tuple[str, str | None]] = []
         fresh = self.moves.new_name(sheet)
         if fresh is not None:
-            found.append(("sheet", fresh))
+            result.append(("sheet", fresh))
         shift = self.moves.shift(sheet)
         if shift is not None and ref:
             area = area_of(ref.replace("$", ""))
@@ -284,8 +288,8 @@ class _Walk:
                 raise Failure(f"the data of a pivot table ({sheet} {ref}) or its headings cannot be deleted")
             if shift.columns.crosses(area.left, area.right):
                 raise Failure(f"the columns of the data of a pivot table ({sheet} {ref}) cannot change")
-            found.append(("ref", moved.corners))
-        return found
+            result.append(("ref", moved.corners))
+        return result
 
     def _area(self, written: str) -> str:
         """Ranges where they come to be; an empty text when all go."""
@@ -369,8 +373,8 @@ def _together(written: str) -> Area:
     """The smallest range with all of some ranges."""
     areas = [area_of(each.replace("$", "")) for each in written.split()]
     return Area(
-        min(each.top for each in areas), min(each.left for each in areas),
-        max(each.bottom for each in areas), max(each.right for each in areas),
+        min(area.top for area in areas), min(area.left for area in areas),
+        max(area.bottom for area in areas), max(area.right for area in areas),
     )  # fmt: skip
 
 

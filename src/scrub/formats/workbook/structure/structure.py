@@ -106,12 +106,12 @@ class Structure:
 
     def _uses_beside(self, source: str, names: set[str], where: str, depth: int = 0) -> list[str]:
         """The same of the parts that a sheet or the workbook leads to."""
-        found: list[str] = []
+        uses: list[str] = []
         for type_, name in self._leads_to(source) if depth < _DEEPEST else ():
             if type_ in _OF_SHEET or type_ in _ANYWHERE:
-                found += self._uses(self._data(name), names, where)
-                found += self._uses_beside(name, names, where, depth + 1)
-        return found
+                uses += self._uses(self._data(name), names, where)
+                uses += self._uses_beside(name, names, where, depth + 1)
+        return uses
 
     def forget_texts(self, gone: Sequence[SheetPart], kept: Sequence[SheetPart]) -> None:
         """Empties the shared texts that only cells used which go. It comes before these go."""
@@ -185,10 +185,10 @@ class Structure:
         self._exchanged += cells.exchanged
         skeleton, cut, left_out = without_cells(data)
         try:
-            found = changes(skeleton, parse(skeleton), self.moves, part.sheet)
+            splices = changes(skeleton, parse(skeleton), self.moves, part.sheet)
         except NotReadable as problem:
             raise part.problem(problem) from None
-        data = spliced(data, list(of_whole(found, cut, left_out))) if found else data
+        data = spliced(data, list(of_whole(splices, cut, left_out))) if splices else data
         shift = self.moves.shift(part.sheet)
         if shift is not None and (shift.rows.put or shift.columns.put):
             data = _wide_enough(data, part)
@@ -222,20 +222,20 @@ class Structure:
                 raise Failure("its cells belong to external data, so rows and columns cannot move")
 
     def _leads_to(self, source: str) -> Iterator[tuple[str, str]]:
-        for each in relationships(self.package, source).values():
-            if each.target is not None and each.target in self.package.members:
-                yield each.type, each.target
+        for relationship in relationships(self.package, source).values():
+            if relationship.target is not None and relationship.target in self.package.members:
+                yield relationship.type, relationship.target
         yield from self.parts.added_to(source)
 
     def _plain(self, name: str, sheet: str) -> None:
         """A part without cells."""
         data = self._data(name)
         try:
-            found = changes(data, parse(data), self.moves, sheet)
+            splices = changes(data, parse(data), self.moves, sheet)
         except NotReadable as problem:
             raise self.package.problem(f'its part "{name}": {problem}') from None
-        if found:
-            self._put(name, spliced(data, found))
+        if splices:
+            self._put(name, spliced(data, splices))
 
     def _tell(self) -> None:
         if self._followed:

@@ -24,7 +24,7 @@ def reordered(data: bytes, order: Sequence[int]) -> bytes:
     splices: list[Splice] = []
     holder = root.child("sheets")
     if holder is not None:
-        entries = [data[each.start : each.end] for each in holder.all("sheet")]
+        entries = [data[element.start : element.end] for element in holder.all("sheet")]
         splices.append(Splice(holder.open_end, holder.close_start, b"".join(entries[place] for place in order)))
     places = {old: new for new, old in enumerate(order)}
     names = root.child("definedNames")
@@ -74,8 +74,8 @@ def _reached(package: Package, start: str, without: set[str]) -> Iterator[str]:
         name = waiting.pop()
         if name:
             yield name
-        for each in relationships(package, name).values():
-            target = each.target
+        for relationship in relationships(package, name).values():
+            target = relationship.target
             if target is not None and target in package.members and target not in seen and target not in without:
                 seen.add(target)
                 waiting.append(target)
@@ -88,13 +88,13 @@ def names_one(formula: str, sheets: set[str]) -> bool:
 
 def cells_naming(stored: Stored, sheet: str, sheets: set[str], most: int) -> list[str]:
     """The cells of a sheet whose formulas refer to one of some sheets."""
-    found: list[str] = []
+    result: list[str] = []
     for cell in calculated(stored):
         if cell.formula.text and names_one(cell.formula.text, sheets):
-            found.append(f"{sheet} {address_of(cell.row, cell.column)}")
-            if len(found) >= most:
+            result.append(f"{sheet} {address_of(cell.row, cell.column)}")
+            if len(result) >= most:
                 break
-    return found
+    return result
 
 
 def places_naming(data: bytes, root: Span, sheets: set[str], called: Callable[[Span], str]) -> list[str]:
