@@ -21,7 +21,7 @@ COMPLETE = (checker, run)
 SOURCE = Path(scrub.__file__).parent
 
 ALLOWED = {
-    "model": set(), "store": set(), "language": {"model"}, "formats": {"model", "store"}, "catalog": {"model"},
+    "model": set(), "store": set(), "formulas": {"model"}, "language": {"model"}, "formats": {"model", "store", "formulas"}, "catalog": {"model"},
     "runner": {"model", "language", "store"}, "library": {"model", "language", "store"},
 }  # fmt: skip
 

@@ -183,7 +183,7 @@ def __dir__() -> list[str]:
     return sorted(__all__)
 
 
-def __getattr__(name: str) -> Any:
+def __getattr__(name: str) -> object:
     """A name of one of the packages."""
     if name not in _WHERE:
         raise AttributeError(f"module 'scrub' has no attribute {name!r}")
@@ -277,7 +277,7 @@ def run(
     files: Iterable[str] = (),
     *,
     preview: bool = False,
-    answers: Mapping[str, Any] | None = None,
+    answers: Mapping[str, object] | None = None,
     host: Host | None = None,
     stop: bool = False,
     budget: int | None = None,

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any, TypeVar
+from typing import TypeVar
 
 from scrub.model.core.declare import Reach
 
 F = TypeVar("F", bound=Callable[..., None])
 
 #: The actions declared by the program that imports Scrub, by the word of their kind.
-OWN_ACTIONS: list[tuple[str, Callable[..., Any]]] = []
+OWN_ACTIONS: list[tuple[str, Callable[..., object]]] = []
 
 
 def action(kind: str, reach: Reach = Reach.CHANGE) -> Callable[[F], F]:

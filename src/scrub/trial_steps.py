@@ -35,7 +35,7 @@ class _Remembering:
         self._host = host
         self._known: dict[str, Any] = {}
 
-    def __getattr__(self, name: str) -> Any:
+    def __getattr__(self, name: str) -> object:
         return getattr(self._host, name)
 
     def ask(self, question: Question) -> str | None:

@@ -145,7 +145,7 @@ def cut(text: str, room: int) -> str:
     return set_cell_size(text, room - 3).rstrip() + "..."
 
 
-def print_json(value: Any) -> None:
+def print_json(value: object) -> None:
     """Prints a value as JSON."""
     text = json.dumps(value, ensure_ascii=False, indent=2)
     click.echo(_RAW.sub(lambda found: f"\\u{ord(found[0]):04x}", text))

@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import os
 import sys
-from typing import Any
 
 import click
 
@@ -120,7 +119,7 @@ def _answers(given: tuple[str, ...]) -> dict[str, str]:
     return answers
 
 
-def _read_answers(path: str) -> dict[str, Any]:
+def _read_answers(path: str) -> dict[str, object]:
     """Answers from a file: TOML (`who = "Ann"`), or JSON by its ending."""
     text = scrub.read_macro(path)
     try:

@@ -95,7 +95,7 @@ def _prompt(trial: Any) -> Any:
     from prompt_toolkit.document import Document
 
     class Words(Completer):
-        def get_completions(self, document: Document, complete_event: Any) -> Iterator[Completion]:
+        def get_completions(self, document: Document, complete_event: object) -> Iterator[Completion]:
             line = document.current_line_before_cursor
             begun = re.search(r'(?<=\(")[^"]*$|[\w-]*$', line)
             for word in trial.completions(line):

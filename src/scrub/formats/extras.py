@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import importlib
 import sys
-from typing import Any
 
 from scrub.model.core.problem import Failure
 
 
-def module(name: str, what: str, extra: str) -> Any:
+def module(name: str, what: str, extra: str) -> object:
     """A module that `what` needs. Raises `Failure` with what to install where it is not there."""
     result = sys.modules.get(name)  # asked for each value of a file
     if result is not None:

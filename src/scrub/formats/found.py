@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from typing import Any
 
 from scrub.formats.spans import FoundSpan, Namespaces, parse_element
 from scrub.model.core.lazy_pattern import lazy_pattern
@@ -48,7 +47,7 @@ class FoundElement(FoundSpan):
         self.namespaces = namespaces
         self.uri = namespaces.get(self.raw_name.rpartition(":")[0], "")
 
-    def __getattr__(self, name: str) -> Any:
+    def __getattr__(self, name: str) -> object:
         if name == "children":
             self.children = parse_element(self._data, self.start, self.end, self.namespaces).children
         elif name == "attributes":

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from copy import copy
 from functools import partial
-from typing import Any, Generic, TypeVar
+from typing import Generic, TypeVar
 
 from scrub.model.core.change import Undo
 
@@ -18,7 +18,7 @@ class LazyPiece(Generic[T]):
 
     __slots__ = ("_first", "_meaning", "_now", "_read", "known")
 
-    def __init__(self, read: Callable[[], T], meaning: Callable[[T], Any] | None = None) -> None:
+    def __init__(self, read: Callable[[], T], meaning: Callable[[T], object] | None = None) -> None:
         """`meaning` gives what is compared, where two values can differ and say the same."""
         self._read = read
         self._meaning = meaning

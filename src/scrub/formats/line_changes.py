@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
-from typing import Any
 
 from scrub.formats.arranged import Arranged
 from scrub.formats.overlay import place_of
@@ -24,7 +23,7 @@ class LineChanges:
         self.gone_rows = self.rows.gone
         self.gone_columns = self.columns.gone
         self._taken: dict[int, list[tuple[ColumnValues, Value]]] = {}  # the values of these rows, taken from columns
-        self._taken_columns: dict[int, list[tuple[ColumnValues, dict[int, Any]]]] = {}
+        self._taken_columns: dict[int, list[tuple[ColumnValues, dict[int, object]]]] = {}
 
     def __bool__(self) -> bool:
         """Whether lines go, come or change places."""

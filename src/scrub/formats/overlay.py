@@ -196,7 +196,7 @@ def _show(values: ColumnValues, row: int, value: Value) -> None:
         values[row] = value
 
 
-def put_back(kept: dict[int, Any], key: int, former: Any) -> None:
+def put_back(kept: dict[int, Any], key: int, former: object) -> None:
     """Gives a place its earlier value, or none."""
     if former is UNCHANGED:
         kept.pop(key, None)

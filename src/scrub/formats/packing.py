@@ -20,7 +20,7 @@ Maker = Callable[[], "bytes | Iterable[bytes | memoryview]"]
 
 #: Bytes from which on it pays to load the quicker library.
 _MANY = 30_000
-_quick: Any = None
+_quick: object = None
 
 
 def _engine(size: int) -> Any:

@@ -215,8 +215,8 @@ def scheme_of(path: str) -> str:
     return word.lower() if mark and word.isalnum() else ""
 
 
-def _named(name: str) -> Callable[..., Any]:
+def _named(name: str) -> Callable[..., object]:
     """What is after `module:name`."""
     module, _, attribute = name.partition(":")
-    result: Callable[..., Any] = getattr(importlib.import_module(module), attribute)
+    result: Callable[..., object] = getattr(importlib.import_module(module), attribute)
     return result

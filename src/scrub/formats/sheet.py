@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from functools import lru_cache
-from typing import Any
 
 from scrub.formats.line_changes import LineChanges, line_name
 from scrub.formats.overlay import CellOverlay
@@ -32,7 +31,7 @@ class OpenSheet(Sheet):
         self.overlay = overlay if overlay is not None else CellOverlay()
         self.line_changes = LineChanges()
 
-    def look(self, row: int, column: int, word: str) -> Any:
+    def look(self, row: int, column: int, word: str) -> object:
         """How a cell looks; in a format without looks, as the field declares it."""
         return default_of(CellFields, word)
 
@@ -267,7 +266,7 @@ def _quoted(text: str) -> str:
     return f'"{text}"'
 
 
-def told(value: Value) -> Any:
+def told(value: Value) -> object:
     """A value as the list of changes shows it; texts between quotes."""
     if type(value) is str:
         return _quoted(value)

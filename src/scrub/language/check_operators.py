@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from typing import Any
 
 from scrub.language import tree
 from scrub.language.checking import Checking, types
@@ -157,7 +156,7 @@ def _matching(on: Checking, node: tree.Compare, left: Type, right: Type) -> None
         on.means[node].pattern = compiled_pattern(on, node.right, node.exactly)
 
 
-def compiled_pattern(on: Checking, node: Expression, exactly: bool = False) -> Any:
+def compiled_pattern(on: Checking, node: Expression, exactly: bool = False) -> object:
     """The pattern that is written out; None for any other, and after noting a slip in it."""
     if isinstance(node, tree.Constant) and isinstance(node.value, str):
         try:

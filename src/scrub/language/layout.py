@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from scrub.language import characters as ch
 from scrub.language.lexer import NUMBER, TEXT, WORD, Token
 from scrub.language.parser import parse
@@ -30,13 +28,13 @@ def tidy(text: str, name: str) -> str:
     return result
 
 
-def meaning(macro: Macro) -> Any:
+def meaning(macro: Macro) -> object:
     """What a macro says, without where it says it."""
     head = (macro.title, macro.about, macro.runs_on, macro.for_all, macro.group, macro.into)
     return (*head, [_plain(node) for node in macro.body])
 
 
-def _plain(value: Any) -> Any:
+def _plain(value: object) -> object:
     if isinstance(value, Place):
         return None
     if isinstance(value, Node):

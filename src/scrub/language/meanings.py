@@ -16,7 +16,7 @@ class NameMeaning:
     #: The place in the running frame.
     slot: int = -1
     #: The choice that it means.
-    choice: Any = None
+    choice: object = None
     #: Whether it is certainly true no item, which could have been deleted.
     plain: bool = False
     #: The method that gives an item which another brings along.
@@ -82,7 +82,7 @@ class CompareMeaning:
     """What a comparison means."""
 
     #: A pattern, compiled.
-    pattern: Any = None
+    pattern: object = None
 
 
 class SetNameMeaning:
@@ -147,7 +147,7 @@ class Meanings:
     """The meaning of each node of one macro; that of a node that has none yet is empty."""
 
     def __init__(self) -> None:
-        self._known: dict[tree.Node, Any] = {}
+        self._known: dict[tree.Node, object] = {}
 
     @overload
     def __getitem__(self, node: tree.Name) -> NameMeaning: ...
@@ -171,7 +171,7 @@ class Meanings:
     def __getitem__(self, node: tree.Skip) -> SkipMeaning: ...
     @overload
     def __getitem__(self, node: tree.RunMacro) -> RunMeaning: ...
-    def __getitem__(self, node: tree.Node) -> Any:
+    def __getitem__(self, node: tree.Node) -> object:
         result = self._known.get(node)
         if result is None:
             result = self._known[node] = _MEANINGS[type(node)]()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any, ClassVar, dataclass_transform
+from typing import ClassVar, dataclass_transform
 
 from scrub.language.lexer import LineRead, Token
 from scrub.model.core.named import NamedTuple
@@ -43,7 +43,7 @@ class _Record:
     def __init_subclass__(cls) -> None:
         cls._names = (*cls._names, *vars(cls).get("__annotations__", ()))
 
-    def __init__(self, *values: Any) -> None:
+    def __init__(self, *values: object) -> None:
         for name, value in zip(self._names, values, strict=False):
             setattr(self, name, value)
 
@@ -106,7 +106,7 @@ class Text(Expression):
 class Constant(Expression):
     """A number, a date, yes, no or nothing."""
 
-    value: Any
+    value: object
     type: Type
 
 

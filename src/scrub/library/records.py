@@ -31,11 +31,11 @@ class JsonFile:
             raise FileProblem(self.path, f"the file is damaged: {wrong}. Correct it or delete it")
         return result
 
-    def wrong(self, found: dict[str, Any]) -> str:
+    def wrong(self, found: dict[str, object]) -> str:
         """What in it cannot be; an empty text for nothing."""
         return ""
 
-    def _read(self) -> dict[str, Any]:
+    def _read(self) -> dict[str, object]:
         try:
             with open(self.path, encoding="utf-8", opener=only_files) as stream:
                 result = json.load(stream)
@@ -47,7 +47,7 @@ class JsonFile:
             raise FileProblem(self.path, "the file is damaged: no object found. Correct it or delete it")
         return result
 
-    def save(self, value: dict[str, Any]) -> None:
+    def save(self, value: dict[str, object]) -> None:
         """Rewrites it, whole or not at all."""
         private_folder(os.path.dirname(self.path))
         write_text(self.path, json.dumps(value, ensure_ascii=False, indent=1))
@@ -102,7 +102,7 @@ _COUNTED = {
 class Settings(JsonFile):
     """What a person has set."""
 
-    def wrong(self, found: dict[str, Any]) -> str:
+    def wrong(self, found: dict[str, object]) -> str:
         """What no setting can be."""
         if not _are_texts(found.get("libraries", [])):
             return '"libraries" is a list of folders'
@@ -122,7 +122,7 @@ class Settings(JsonFile):
                 found[name] = value
 
 
-def _refused(name: str, value: Any) -> str:
+def _refused(name: str, value: object) -> str:
     """Why a setting cannot have a value; an empty text where it can."""
     values = SETTINGS[name].values
     if not isinstance(value, str):
@@ -137,7 +137,7 @@ def _refused(name: str, value: Any) -> str:
     return ""
 
 
-def _are_texts(values: Any) -> bool:
+def _are_texts(values: object) -> bool:
     return isinstance(values, list) and all(isinstance(value, str) for value in values)
 
 
@@ -152,7 +152,7 @@ class Pin(NamedTuple):
 class Pins(JsonFile):
     """Pinned macros, in the person's order."""
 
-    def wrong(self, found: dict[str, Any]) -> str:
+    def wrong(self, found: dict[str, object]) -> str:
         """What is not a key of a macro."""
         pins = found.get("pins", [])
         fine = isinstance(pins, list) and all(
@@ -216,7 +216,7 @@ class Pins(JsonFile):
 class Names(JsonFile):
     """The names under which passwords are kept."""
 
-    def wrong(self, found: dict[str, Any]) -> str:
+    def wrong(self, found: dict[str, object]) -> str:
         """What is not a name."""
         return "" if _are_texts(found.get("names", [])) else '"names" is a list of names'
 

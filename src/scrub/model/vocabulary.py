@@ -37,7 +37,7 @@ class Parameter(NamedTuple):
     doc: str
 
 
-def _docs_of(function: Any, owner: str) -> Docs:
+def _docs_of(function: object, owner: str) -> Docs:
     """What its docstring says; what several kinds share has the word of this one in its example."""
     result = Docs(inspect.getdoc(function))
     result.example = result.example.replace("KIND", owner)
@@ -47,7 +47,7 @@ def _docs_of(function: Any, owner: str) -> Docs:
 class Callee:
     """What is common to actions and operations: a word, its arguments, what it gives back."""
 
-    def __init__(self, word: str, owner: str, function: Callable[..., Any]) -> None:
+    def __init__(self, word: str, owner: str, function: Callable[..., object]) -> None:
         self.word = word
         self.owner = owner
         self.function = function
@@ -58,7 +58,7 @@ class Callee:
         return _docs_of(self.function, self.owner)
 
     @cached_property
-    def _hints(self) -> dict[str, Any]:
+    def _hints(self) -> dict[str, object]:
         return typing.get_type_hints(self.function)
 
     @cached_property
@@ -113,11 +113,11 @@ class Callee:
 class Action(Callee):
     """An action of a kind: a method of its items, or (`of_item` False) a function that takes one."""
 
-    def __init__(self, word: str, owner: str, function: Callable[..., Any], of_item: bool = True) -> None:
+    def __init__(self, word: str, owner: str, function: Callable[..., object], of_item: bool = True) -> None:
         super().__init__(word, owner, function)
         self.of_item = of_item
 
-    def do(self, item: Item, arguments: dict[str, Any]) -> Any:
+    def do(self, item: Item, arguments: dict[str, object]) -> object:
         """Does it; gives back what it makes."""
         if self.of_item:
             return getattr(item, self.function.__name__)(**arguments)
@@ -144,7 +144,7 @@ class Field:
         self.python = accessor.fget.__name__ if accessor.fget else word
         self.can_be_set = accessor.fset is not None
         self.accessor = accessor
-        self._getter: Any = accessor.fget
+        self._getter: object = accessor.fget
 
     @cached_property
     def docs(self) -> Docs:
@@ -152,7 +152,7 @@ class Field:
         return _docs_of(self._getter, self.owner)
 
     @cached_property
-    def _hint(self) -> Any:
+    def _hint(self) -> object:
         return typing.get_type_hints(self._getter)["return"]
 
     @cached_property
@@ -243,8 +243,8 @@ class Vocabulary:
     def __init__(
         self,
         kinds: Sequence[type[Item]],
-        actions: Sequence[Callable[..., Any]] = (),
-        own: Sequence[tuple[str, Callable[..., Any]]] = (),
+        actions: Sequence[Callable[..., object]] = (),
+        own: Sequence[tuple[str, Callable[..., object]]] = (),
         endings: Mapping[str, str] = MappingProxyType({}),
         files: Sequence[str] = (),
     ) -> None:
@@ -272,7 +272,7 @@ class Vocabulary:
         self.operations = {key: Callee(key[1], key[0], function) for key, function in OPERATIONS.items()}
 
     @staticmethod
-    def _bind(kind: Kind, function: Callable[..., Any]) -> None:
+    def _bind(kind: Kind, function: Callable[..., object]) -> None:
         word = function.__name__.replace("_", "-")
         if word in kind.actions:  # a field may have it too: that is always written with its item
             raise TypeError(f'"{word}" of a {kind.word} is declared twice')
@@ -387,7 +387,7 @@ class Vocabulary:
         return search(self.entries(), words)
 
 
-def _contract(function: Callable[..., Any]) -> type:
+def _contract(function: Callable[..., object]) -> type:
     """The class that the first argument of an action is annotated with."""
     name = next(iter(function.__annotations__.values()))
     contract: type = name if isinstance(name, type) else function.__globals__[name]

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator, Mapping
-from typing import Any
 
 from scrub.model.cells.cell import Cell
 from scrub.model.cells.cells import Cells, MergedRange, Selection
@@ -91,7 +90,7 @@ class Workbook(Described, HoldsCells):
         return Cell(sheet, *cell_of(rest))
 
     @finds
-    def find_record(self, **wanted: Any) -> Record:
+    def find_record(self, **wanted: object) -> Record:
         """The first record with these values, on the first sheet that has these headings."""
         missing: Failure | None = None
         for sheet in self.sheets():

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Mapping
-from typing import Any
 
 from scrub.model.core.addresses import address_from
 from scrub.model.core.colours import colour_of
@@ -29,7 +28,7 @@ Stored = Callable[[str], str | None]
 
 
 def answer_all(
-    questions: list[Question], ahead: Mapping[str, Any], host: Host, stored: Stored | None = None
+    questions: list[Question], ahead: Mapping[str, object], host: Host, stored: Stored | None = None
 ) -> list[Value]:
     """An answer for each question. Raises `BadCall` when one is missing, wrong, or was never asked for."""
     for name in ahead:
@@ -42,7 +41,7 @@ def answer_all(
     return [_answer(question, ahead, host, stored) for question in questions]
 
 
-def _answer(question: Question, ahead: Mapping[str, Any], host: Host, stored: Stored | None) -> Value:
+def _answer(question: Question, ahead: Mapping[str, object], host: Host, stored: Stored | None) -> Value:
     if question.secret:
         return _secret(question, ahead, host, stored)
     if question.name in ahead:
@@ -65,7 +64,7 @@ def _answer(question: Question, ahead: Mapping[str, Any], host: Host, stored: St
     raise BadCall(f'no answer for "{question.name}" ({question.prompt}). Add: --with {question.name}=…')
 
 
-def _secret(question: Question, ahead: Mapping[str, Any], host: Host, stored: Stored | None) -> Secret:
+def _secret(question: Question, ahead: Mapping[str, object], host: Host, stored: Stored | None) -> Secret:
     secret = ahead.get(question.name)
     name = variable(question.prompt)
     if isinstance(secret, Secret):
@@ -87,7 +86,7 @@ def _secret(question: Question, ahead: Mapping[str, Any], host: Host, stored: St
     return Secret(text)
 
 
-def typed(question: Question, value: Any) -> Value:
+def typed(question: Question, value: object) -> Value:
     """An answer as its question's type. Raises `BadCall` when it is not one."""
     if question.choices:
         return _chosen(question, value)
@@ -105,7 +104,7 @@ def typed(question: Question, value: Any) -> Value:
         raise BadCall(f'the answer for "{question.name}": {failure.what}') from None
 
 
-def _chosen(question: Question, value: Any) -> Value:
+def _chosen(question: Question, value: object) -> Value:
     """The choice that an answer means: the whole word, or a beginning that no other choice has."""
     wanted = fold(shown(given(value)).strip())
     texts = [(fold(shown(choice)).strip(), choice) for choice in question.choices]

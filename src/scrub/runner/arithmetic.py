@@ -7,7 +7,6 @@ import operator
 from collections.abc import Callable
 from datetime import date
 from decimal import Decimal
-from typing import Any
 
 from scrub.model.core.amounts import Amount, combine
 from scrub.model.core.problem import Failure
@@ -15,7 +14,7 @@ from scrub.model.core.values import Value, type_name
 from scrub.runner.comparisons import misread, quoted
 
 #: The work of each sign on plain numbers.
-ARITHMETIC: dict[str, Callable[[Any, Any], Any]] = {
+ARITHMETIC: dict[str, Callable[[object, object], object]] = {
     "+": operator.add, "-": operator.sub, "*": operator.mul, "/": operator.truediv,
 }  # fmt: skip
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from operator import attrgetter
-from typing import Any
 
 from scrub.language import tree
 from scrub.model.cells.grid import CellError
@@ -104,7 +103,7 @@ def _operation(on: Compiler, value: Value, word: str, names: list[str | None]) -
         if parameter.required and parameter not in parameters:
             raise Failure(f'".{callee.word}" needs {parameter.word}')
 
-    def ask(value: Value, /, **arguments: Any) -> Value:
+    def ask(value: Value, /, **arguments: object) -> Value:
         result = given(function(value, **arguments))
         return within(result) if isinstance(result, str | list) else result
 

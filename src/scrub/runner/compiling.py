@@ -22,7 +22,7 @@ Run = Callable[[Frame], int | None]
 #: Makes one function of a block, or of an expression, which may be a test; None where closures are better.
 Flatten = Callable[["Compiler", Block | Expression, bool], Any]
 
-T = TypeVar("T", bound=Callable[[Frame], Any] | None)
+T = TypeVar("T", bound=Callable[[Frame], object] | None)
 
 #: How often a loop asks for its body before it is made one function: some hundreds of statements.
 _LONG = 6

@@ -166,7 +166,7 @@ class Execution:
         if real in [os.path.realpath(root.address) for root in (*self.roots, *self.opened.values())]:
             raise Failure(f'"{os.path.basename(path)}" is open in this run, so it cannot be replaced')
 
-    def new_message(self, given: Mapping[str, Any]) -> Item:
+    def new_message(self, given: Mapping[str, object]) -> Item:
         """A new message as a draft; it is there when the run is saved."""
         opener = self._making("new-message")
         values = {

@@ -30,7 +30,7 @@ from scrub.model.vocabulary import Parameter
 AS_THEY_ARE = frozenset(each.word for each in (TEXT, YES_NO, DATE, TIME, ADDRESS))
 
 
-def given(value: Any) -> Value:
+def given(value: object) -> Value:
     """A value from Python as a macro's value: whole numbers become decimal, sequences lists."""
     if isinstance(value, int) and not isinstance(value, bool):
         return Decimal(value)
@@ -73,7 +73,7 @@ def fitted(value: Value, wanted: Type, what: str, choice: ChoiceClass | None = N
 LEFT_OUT = object()
 
 
-def _fit(parameter: Parameter, value: Value) -> Any:
+def _fit(parameter: Parameter, value: Value) -> object:
     if value is None and parameter.type != ANY:
         if parameter.required:
             raise Failure(f'"{parameter.word}" is {parameter.type}, not nothing')
@@ -81,7 +81,7 @@ def _fit(parameter: Parameter, value: Value) -> Any:
     return fitted(value, parameter.type, f'"{parameter.word}"', parameter.choice, parameter.whole)
 
 
-def fitting(parameter: Parameter) -> Callable[[Value], Any]:
+def fitting(parameter: Parameter) -> Callable[[Value], object]:
     """What fits values for a parameter, which an action in a loop gets again and again; it gives `LEFT_OUT` for one
     that is nothing, and raises `Failure` for that where it is needed.
     """
@@ -90,7 +90,7 @@ def fitting(parameter: Parameter) -> Callable[[Value], Any]:
     return partial(_fit, parameter)
 
 
-def fitted_all(values: Iterable[tuple[Parameter, Value]]) -> dict[str, Any]:
+def fitted_all(values: Iterable[tuple[Parameter, Value]]) -> dict[str, object]:
     """Arguments by their Python names, each fitted; one that is nothing is left out, and a failure if it is needed."""
     found = ((parameter.python, _fit(parameter, value)) for parameter, value in values)
     return {python: value for python, value in found if value is not LEFT_OUT}

@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from scrub.language.tree import Block, Expression
 from scrub.runner.compiling import Compiler
 
 
-def flatten(compiler: Compiler, node: Block | Expression, is_test: bool) -> Any:
+def flatten(compiler: Compiler, node: Block | Expression, is_test: bool) -> object:
     """The function of a block, or of an expression, which may be a test; None where closures are better."""
     from scrub.runner.loop_compiler import loop_function  # most runs need none
     from scrub.runner.source_writer import SourceWriter, TooLong

@@ -28,7 +28,7 @@ from scrub.runner.pushdown import choosing
 
 def fitted_arguments(
     on: Compiler, callee: Callee, names: Sequence[str], arguments: Sequence[Argument]
-) -> Callable[[Frame], dict[str, Any]]:
+) -> Callable[[Frame], dict[str, object]]:
     """The closure that gives the arguments of an action or part by their Python names, each fitted."""
     if callee.open:
         under = [(name, on.evaluate(argument.value)) for name, argument in zip(names, arguments, strict=False)]
@@ -48,7 +48,7 @@ def fitted_arguments(
         ((word, fit, only),) = compiled
         return lambda frame: {} if (found := fit(only(frame))) is LEFT_OUT else {word: found}
 
-    def fit_all(frame: Frame) -> dict[str, Any]:
+    def fit_all(frame: Frame) -> dict[str, object]:
         result = {}
         for word, fit, value in compiled:
             fresh = fit(value(frame))
@@ -155,7 +155,7 @@ def _finding(on: Compiler, node: tree.Call) -> Callable[[Value, Value], Value]:
         if not isinstance(wanted, str):
             raise Failure(f"the name of a {word} must be text, not {type_name(wanted)}")
         low = fix(wanted)
-        every: list[Any] = []
+        every: list[object] = []
         for item in inside(holder, way):
             called = _called(item)
             if fix(called) == low:
@@ -332,7 +332,7 @@ def copied(value: Value) -> Value:
     return value.copied() if type(value) is Pairs else value
 
 
-def inside(item: Any, path: tuple[str, ...]) -> Iterator[Any]:
+def inside(item: object, path: tuple[str, ...]) -> Iterator[Any]:
     """The items at the end of a path of methods, in document order."""
     if item is None:
         raise Failure("the item is missing")
@@ -345,7 +345,7 @@ def inside(item: Any, path: tuple[str, ...]) -> Iterator[Any]:
             yield from inside(inner, path[1:])
 
 
-def members(item: Any, path: tuple[str, ...]) -> Iterable[Any]:
+def members(item: object, path: tuple[str, ...]) -> Iterable[object]:
     """The same; a series as it is, with what was removed in it."""
     if len(path) != 1 or item is None:
         return inside(item, path)
@@ -353,13 +353,13 @@ def members(item: Any, path: tuple[str, ...]) -> Iterable[Any]:
     return found if isinstance(found, Series) else (each for each in found if not each.removed)
 
 
-def visited(item: Any, path: tuple[str, ...]) -> Sequence[Any]:
+def visited(item: object, path: tuple[str, ...]) -> Sequence[object]:
     """The items at the end of a path as a loop goes through them: fixed when it begins."""
     found = members(item, path)
     return found if isinstance(found, Series) else list(found)
 
 
-def records(item: Any, path: tuple[str, ...], headings: tuple[str, ...]) -> Sequence[Any]:
+def records(item: object, path: tuple[str, ...], headings: tuple[str, ...]) -> Sequence[object]:
     """The records at the end of a path, fixed when their loop begins."""
     if item is None:
         raise Failure("the item is missing")

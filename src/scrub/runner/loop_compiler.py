@@ -17,7 +17,7 @@ from scrub.runner.source_writer import LINES, SourceWriter, writes
 from scrub.runner.statements import added_to, ensure_done, no_item
 
 
-def loop_function(to: SourceWriter, node: Block | Expression, is_test: bool) -> Callable[[Frame], Any]:
+def loop_function(to: SourceWriter, node: Block | Expression, is_test: bool) -> Callable[[Frame], object]:
     """The function: it gives what the closure gives, and so does what goes wrong in it."""
     title, given = to.keep(to.compiler.title), "None"
     if isinstance(node, Expression):
@@ -41,7 +41,7 @@ def loop_function(to: SourceWriter, node: Block | Expression, is_test: bool) -> 
         )
     )
     exec(compile(text, "<a loop>", "exec"), to.held)
-    result: Callable[[Frame], Any] = to.held["run"]
+    result: Callable[[Frame], object] = to.held["run"]
     return result
 
 

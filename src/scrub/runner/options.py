@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from types import MappingProxyType
-from typing import Any
 
 from scrub.model.core.host import Host, QuietHost
 from scrub.model.core.named import NamedTuple
@@ -22,7 +21,7 @@ class RunOptions(NamedTuple):
     #: Who is asked and told; without one, nobody is there.
     host: Host = QuietHost()
     #: An answer for each question by name.
-    answers: Mapping[str, Any] = MappingProxyType({})
+    answers: Mapping[str, object] = MappingProxyType({})
     #: Whether nothing is written.
     preview: bool = False
     #: Whether the first file that fails ends the run.

@@ -27,7 +27,7 @@ Test = Callable[[Frame], bool]
 class Choose(Protocol):
     """What a condition leaves of some items."""
 
-    def __call__(self, frame: Frame, items: Any, tally: Tally | None = None, /) -> tuple[Any, Test | None]:
+    def __call__(self, frame: Frame, items: object, tally: Tally | None = None, /) -> tuple[Any, Test | None]:
         """Those to look at, and the test for each; with a tally, those that need no look are counted there."""
 
 
@@ -49,7 +49,7 @@ def choosing(
     def unsure(frame: Frame) -> bool:
         return frame[slot].row.sure or where(frame)
 
-    def choose(frame: Frame, items: Any, tally: Tally | None = None, /) -> tuple[Any, Test | None]:
+    def choose(frame: Frame, items: object, tally: Tally | None = None, /) -> tuple[object, Test | None]:
         predicate = sifts(frame) if isinstance(items, Series) else UNKNOWN
         chosen = (
             items.sifted(predicate, tally) if isinstance(items, Series) and not isinstance(predicate, Unknown) else None

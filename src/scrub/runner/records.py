@@ -46,7 +46,7 @@ class RunRecord(NamedTuple):
         """How many changes it made."""
         return sum(len(file.changes) for file in self.files)
 
-    def as_dict(self) -> dict[str, Any]:
+    def as_dict(self) -> dict[str, object]:
         """The run as JSON shows it."""
         return {
             "run": self.number,
@@ -115,17 +115,17 @@ def _saved(commit: StoredCommit) -> list[FileRecord]:
         return [FileRecord(step.path, _DAMAGED, undone, (), (), (), "") for step in commit.steps]
 
 
-def _other(file: Mapping[str, Any]) -> FileRecord:
+def _other(file: Mapping[str, object]) -> FileRecord:
     log, said = _texts(file, "log"), _texts(file, "said")
     return FileRecord(_text(file, "file"), _text(file, "state"), False, (), log, said, _text(file, "problem"))
 
 
-def _text(holder: Mapping[str, Any], word: str, *default: str) -> str:
+def _text(holder: Mapping[str, object], word: str, *default: str) -> str:
     (found,) = _checked([holder.get(word, *default) if default else holder[word]])
     return found
 
 
-def _texts(holder: Mapping[str, Any], word: str) -> tuple[str, ...]:
+def _texts(holder: Mapping[str, object], word: str) -> tuple[str, ...]:
     found = holder.get(word, ())
     if not isinstance(found, list | tuple):
         raise TypeError(word)

@@ -66,7 +66,7 @@ class FileResult:
         changes = self.changes
         return set(changes.places if isinstance(changes, Changes) else [change.place for change in changes])
 
-    def as_dict(self) -> dict[str, Any]:
+    def as_dict(self) -> dict[str, object]:
         """The result as JSON shows it."""
         return {
             "file": self.path,

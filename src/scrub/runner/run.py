@@ -8,7 +8,6 @@ import time
 from collections.abc import Callable, Iterator, Sequence
 from datetime import datetime
 from functools import partial
-from typing import Any
 
 import scrub.runner.statements  # noqa: F401 - marks the functions for statements
 from scrub.language.program import Program
@@ -105,7 +104,7 @@ class Runner:
         self._watch = Watch(options.stepper) if options.stepper else None
         self._bodies: dict[int, Run] = {}
         self._body(program.on(next(iter(program.variants), "")))
-        self.answers: list[Any] = []
+        self.answers: list[object] = []
         self._ask = partial(answer_all, program.questions, options.answers, options.host, stored)
 
     def run(self, paths: Sequence[str]) -> RunResult:
@@ -308,7 +307,7 @@ class Runner:
 
     def _execute(self, execution: Execution, program: Program) -> None:
         body = self._body(program)
-        frame: list[Any] = [None] * program.slots
+        frame: list[object] = [None] * program.slots
         frame[0] = execution
         for slot, answer in zip(program.question_slots, self.answers, strict=True):
             frame[slot] = answer
@@ -324,7 +323,7 @@ class Runner:
         except Stopped:
             raise Failure("stopped. Nothing was saved") from None
 
-    def _record(self, result: RunResult) -> dict[str, Any]:
+    def _record(self, result: RunResult) -> dict[str, object]:
         return {
             "title": self.program.title,
             "macro": self.program.text,

@@ -78,7 +78,7 @@ class SourceWriter:
         if len(self.lines) > _MOST_LINES:
             raise TooLong
 
-    def keep(self, value: Any) -> str:
+    def keep(self, value: object) -> str:
         """A name for something that the function can use."""
         name = f"k{len(self.held)}"
         self.held[name] = value
@@ -108,7 +108,7 @@ class SourceWriter:
         self.read = {place: name for place, name in self.read.items() if before.get(place) == name}
         self._indent -= 1
 
-    def closure(self, closure: Callable[[Frame], Any]) -> str:
+    def closure(self, closure: Callable[[Frame], object]) -> str:
         """A variable with what a closure gives, which may do anything."""
         self.read.clear()
         return self.variable_of(f"{self.keep(closure)}(frame)")

@@ -19,7 +19,7 @@ UNDOING, TAKEN_BACK, PERHAPS_TAKEN_BACK = "being undone", "undone", "may have be
 #: States in which a living process leaves no errand.
 _OPEN = (WAITING, UNDER_WAY, UNDOING)
 #: One thing to do on a server, as the format that does it writes it down.
-Order = dict[str, Any]
+Order = dict[str, object]
 
 
 class ToNote(NamedTuple):
@@ -108,7 +108,7 @@ class Outbox:
         """Notes how far an errand was undone, and what is still to undo of it."""
         self._put(number, state, back=list(left))
 
-    def _put(self, number: int, state: str, **more: Any) -> None:
+    def _put(self, number: int, state: str, **more: object) -> None:
         """Notes the state of an errand. The bytes of one that was done, or undone, are let go."""
         found = {**self._read(number), **more}
         found["state"] = state.format(done=found["done"])
@@ -193,7 +193,7 @@ class Outbox:
         return os.path.join(self._folder, f"{number}.{ending}")
 
     def _read(self, number: int) -> dict[str, Any]:
-        result: dict[str, Any] = json.loads(self._disk.read(self._path(number, "json")))
+        result: dict[str, object] = json.loads(self._disk.read(self._path(number, "json")))
         return result
 
     def _write(self, data: dict[str, Any]) -> None:

@@ -111,13 +111,13 @@ class Store:
         self.update(number, record)
         return number
 
-    def update(self, run: int, record: dict[str, Any]) -> None:
+    def update(self, run: int, record: dict[str, object]) -> None:
         """Writes what the caller keeps of a run."""
         path = os.path.join(self._committer.runs, str(run), "run.json")
         self.disk.write(path + ".new", [_json(record)], lasting=False)
         self.disk.rename(path + ".new", path)
 
-    def save(self, run: int, name: str, effects: Sequence[Effect], record: dict[str, Any]) -> None:
+    def save(self, run: int, name: str, effects: Sequence[Effect], record: dict[str, object]) -> None:
         """Makes effects real as one, all or none. Raises a `StoreError`, or `OSError` from the disk."""
         with self._locked():
             files = [effect for effect in effects if effect.rows is None]
@@ -172,7 +172,7 @@ class Store:
 
     def _run(self, number: int) -> KeptRun:
         folder = os.path.join(self._committer.runs, str(number))
-        record: dict[str, Any] = {}
+        record: dict[str, object] = {}
         commits: list[StoredCommit] = []
         for entry in self.disk.names(folder):
             if not entry.endswith(".json"):
@@ -375,5 +375,5 @@ class Store:
         return path
 
 
-def _json(record: dict[str, Any]) -> bytes:
+def _json(record: dict[str, object]) -> bytes:
     return json.dumps(record).encode()

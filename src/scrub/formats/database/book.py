@@ -6,7 +6,6 @@ import os
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from functools import partial
-from typing import Any
 
 from scrub.formats.database.changes import Group, RowChange, TableChanges
 from scrub.formats.database.engine import Engine, Key
@@ -199,7 +198,7 @@ def _parents_first(every: Sequence[DatabaseRows]) -> list[DatabaseRows]:
 
 def _changed(rows: DatabaseRows, draft: Draft) -> list[Group]:
     """Rows that stay, by the columns that are set and those that were only read."""
-    found: dict[tuple[tuple[str, ...], tuple[str, ...]], tuple[list[RowChange], list[tuple[Any, ...]]]] = {}
+    found: dict[tuple[tuple[str, ...], tuple[str, ...]], tuple[list[RowChange], list[tuple[object, ...]]]] = {}
     keys = frozenset(rows.layout.key)
     for key, own in draft.changed.items():
         was = draft.was(key)

@@ -7,7 +7,7 @@ import json
 import zlib
 from collections.abc import Callable, Iterator, Sequence
 from decimal import Decimal
-from typing import Any, overload
+from typing import overload
 
 from scrub.formats.database.engine import Engine, Key, Layout, batches
 from scrub.formats.database.packed import packed, unpacked
@@ -31,8 +31,8 @@ class RowChange(NamedTuple):
     """A row: its expected and its new values. None where the row does not exist, before or after."""
 
     key: Key | None  # None for one that gets its key from the database
-    old: tuple[Any, ...] | None
-    new: tuple[Any, ...] | None
+    old: tuple[object, ...] | None
+    new: tuple[object, ...] | None
 
 
 class Group(NamedTuple):
@@ -43,7 +43,7 @@ class Group(NamedTuple):
     rows: Sequence[RowChange]
     #: Columns that were read and stay, and what was in them in each row: that must be so still.
     read: tuple[str, ...] = ()
-    seen: Sequence[tuple[Any, ...]] = ()
+    seen: Sequence[tuple[object, ...]] = ()
 
 
 class TableChanges:
@@ -162,7 +162,7 @@ class TableChanges:
         rows = [changed.get(place, row) for place, row in enumerate(group.rows)] if changed else group.rows
         return Group(group.table, group.columns, rows)
 
-    def _as_stored(self, group: Group, row: RowChange, found: tuple[Any, ...]) -> RowChange:
+    def _as_stored(self, group: Group, row: RowChange, found: tuple[object, ...]) -> RowChange:
         """A row as the database stored it. Raises `StoreError` where that is what was there before."""
         wanted = row.new or ()
         odd = [
@@ -176,7 +176,7 @@ class TableChanges:
             self._remark(group, row.key, name, value, now)
         return RowChange(row.key, row.old, found)
 
-    def _remark(self, group: Group, key: Key | None, name: str, wanted: Any, found: Any) -> None:
+    def _remark(self, group: Group, key: Key | None, name: str, wanted: object, found: object) -> None:
         """Notes a value that the database stored otherwise, of the first ones."""
         if len(self.remarks) < _TOLD:
             where = f"{group.table} {_shown_key(key)} {name}"
@@ -189,7 +189,7 @@ class TableChanges:
         what = f"the database did not {deed} {_named(group, key)}"
         return self._refused(f"{what} (a trigger, rule or conflict clause)")
 
-    def _ensure_same(self, found: tuple[Any, ...] | None, group: Group, place: int) -> None:
+    def _ensure_same(self, found: tuple[object, ...] | None, group: Group, place: int) -> None:
         row = group.rows[place]
         if found is None:
             raise self._moved(group, row.key, "was deleted")
@@ -357,7 +357,7 @@ class _Backward(Sequence[RowChange]):
         return RowChange(key, new, old)
 
 
-def _state(row: RowChange, found: tuple[Any, ...] | None) -> int:
+def _state(row: RowChange, found: tuple[object, ...] | None) -> int:
     """Whether a row is what it was, what it is to be, or neither."""
     for state, wanted in ((_NEW, row.new), (_OLD, row.old)):
         if found is None if wanted is None else found is not None and same(found, wanted):
@@ -365,7 +365,7 @@ def _state(row: RowChange, found: tuple[Any, ...] | None) -> int:
     return _OTHER
 
 
-def same(found: tuple[Any, ...], wanted: tuple[Any, ...]) -> bool:
+def same(found: tuple[object, ...], wanted: tuple[object, ...]) -> bool:
     """Whether values of the database are the very same: 1 and 1.0 are not, and neither are "a" and "A"."""
     if list(map(type, found)) != list(map(type, wanted)):
         return False
@@ -388,7 +388,7 @@ def _may_not_come_back(layout: Layout, group: Group) -> bool:
     )
 
 
-def alike(wanted: Any, found: Any) -> bool:
+def alike(wanted: object, found: object) -> bool:
     """Whether a value is the same in another form of the database: a number as a double, a time with its zone."""
     if isinstance(found, float) and isinstance(wanted, Decimal | int):
         return float(wanted) == found
@@ -403,6 +403,6 @@ def _shown_key(key: Key | None) -> str:
     return ", ".join(str(each) for each in key or ())
 
 
-def _shown(value: Any) -> str:
+def _shown(value: object) -> str:
     text = f'"{value}"' if isinstance(value, str) else "nothing" if value is None else str(value)
     return text if len(text) <= 60 else f"{text[:57]}..."

@@ -28,10 +28,10 @@ class _Binding:
 
     def __init__(self, mark: str) -> None:
         """`mark` is how a place is written."""
-        self.values: dict[str, Any] = {}
+        self.values: dict[str, object] = {}
         self._mark = mark
 
-    def bind(self, value: Any) -> str:
+    def bind(self, value: object) -> str:
         """The place of a value."""
         name = f"v{len(self.values)}"
         self.values[name] = value

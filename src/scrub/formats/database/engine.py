@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from typing import Any, Protocol, TypeVar
+from typing import Protocol, TypeVar
 
 from scrub.formats.database.values import Column
 from scrub.formats.database.where import Where
@@ -13,7 +13,7 @@ from scrub.store.errors import StoreError
 T = TypeVar("T")
 
 #: What tells a row from the others of its table: the values of its key.
-Key = tuple[Any, ...]
+Key = tuple[object, ...]
 
 
 class Layout(NamedTuple):
@@ -77,24 +77,24 @@ class Engine(Protocol):
 
     def rows(
         self, layout: Layout, columns: Sequence[str], after: Key = (), where: Where | None = None
-    ) -> Iterator[tuple[Any, ...]]:
+    ) -> Iterator[tuple[object, ...]]:
         """The rows in the order of the key: what is in the key, then in the columns, and then whether a condition is
         certainly true. Those after a key; with a condition those for which it may hold.
         """
 
-    def row(self, layout: Layout, key: Key, columns: Sequence[str]) -> tuple[Any, ...] | None:
+    def row(self, layout: Layout, key: Key, columns: Sequence[str]) -> tuple[object, ...] | None:
         """One row, by its key."""
 
     def begin(self) -> None:
         """Begins the transaction in which all is written."""
 
-    def now(self, layout: Layout, keys: Sequence[Key], columns: Sequence[str]) -> dict[Key, tuple[Any, ...]]:
+    def now(self, layout: Layout, keys: Sequence[Key], columns: Sequence[str]) -> dict[Key, tuple[object, ...]]:
         """Rows as they are within the transaction, held until it ends."""
 
-    def update(self, layout: Layout, columns: Sequence[str], rows: Sequence[tuple[Key, Sequence[Any]]]) -> None:
+    def update(self, layout: Layout, columns: Sequence[str], rows: Sequence[tuple[Key, Sequence[object]]]) -> None:
         """Gives rows other values in some columns."""
 
-    def insert(self, layout: Layout, values: dict[str, Any]) -> Key:
+    def insert(self, layout: Layout, values: dict[str, object]) -> Key:
         """Adds a row, and gives its key."""
 
     def delete(self, layout: Layout, keys: Sequence[Key]) -> None:

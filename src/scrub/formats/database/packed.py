@@ -13,19 +13,19 @@ from uuid import UUID
 from scrub.store.errors import StoreError
 
 
-def packed(values: Sequence[Any] | None) -> Any:
+def packed(values: Sequence[object] | None) -> object:
     """The values of a row as JSON contains them. Raises `StoreError` for one of a type that is not known here."""
     if values is None or _SIMPLE.issuperset(map(type, values)):
         return values  # as JSON writes it on its own
     return [_plain(value) for value in values]
 
 
-def unpacked(values: Any) -> tuple[Any, ...] | None:
+def unpacked(values: Any) -> tuple[object, ...] | None:
     """The values of a row, as they were packed. Raises `ValueError` or `TypeError` for what is damaged."""
     return None if values is None else tuple(_whole(value) for value in values)
 
 
-def _plain(value: Any) -> Any:
+def _plain(value: object) -> object:
     """A value of a database as JSON contains it."""
     if type(value) is Decimal:  # by far the commonest
         return {"number": str(value)}
@@ -41,7 +41,7 @@ def _plain(value: Any) -> Any:
     )
 
 
-def _whole(value: Any) -> Any:
+def _whole(value: object) -> object:
     if not isinstance(value, dict):
         return value
     ((word, text),) = value.items()

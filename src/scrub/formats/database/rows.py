@@ -35,7 +35,7 @@ class StoredRow:
 
     __slots__ = ("key", "places", "sure", "values")
 
-    def __init__(self, key: Key, values: tuple[Any, ...], places: Mapping[str, int], sure: bool = False) -> None:
+    def __init__(self, key: Key, values: tuple[object, ...], places: Mapping[str, int], sure: bool = False) -> None:
         """`sure` tells that the condition by which it was found is certainly true."""
         self.key, self.values, self.places, self.sure = key, values, places, sure
 
@@ -51,17 +51,17 @@ class Draft:
 
     def __init__(self) -> None:
         #: The new values of a row by the names of their columns; the row as it was read, and what was read of it later.
-        self.changed: dict[Key, dict[str, Any]] = {}
+        self.changed: dict[Key, dict[str, object]] = {}
         self.read: dict[Key, StoredRow] = {}
-        self.more: dict[Key, dict[str, Any]] = {}
+        self.more: dict[Key, dict[str, object]] = {}
         self.gone: dict[Key, None] = {}
         #: Rows that are to be added, in order.
-        self.added: dict[Key, dict[str, Any]] = {}
+        self.added: dict[Key, dict[str, object]] = {}
 
     def __bool__(self) -> bool:
         return bool(self.changed or self.gone or self.added)
 
-    def was(self, key: Key) -> dict[str, Any]:
+    def was(self, key: Key) -> dict[str, object]:
         """What is known of a row as before."""
         row = self.read.get(key)
         found = {} if row is None else dict(zip(row.places, row.values, strict=True))
@@ -141,14 +141,14 @@ class DatabaseRows(Rows):
 
         return get
 
-    def _raw(self, row: StoredRow, name: str) -> Any:
+    def _raw(self, row: StoredRow, name: str) -> object:
         """What is in a column, as the database keeps it, changes included."""
         own = self.draft.changed.get(row.key)
         if own is not None and name in own:
             return own[name]
         return self._former(row, name)
 
-    def _former(self, row: StoredRow, name: str) -> Any:
+    def _former(self, row: StoredRow, name: str) -> object:
         """The same as it was read."""
         fresh = self.draft.added.get(row.key)
         if fresh is not None:
@@ -166,7 +166,7 @@ class DatabaseRows(Rows):
             return None
         return self._read_again(row, (name,))[0]
 
-    def _read_again(self, row: StoredRow, names: Sequence[str]) -> tuple[Any, ...]:
+    def _read_again(self, row: StoredRow, names: Sequence[str]) -> tuple[object, ...]:
         """Columns of a row that was read before. Raises `Failure` where its key leads nowhere: a damaged index."""
         result = self._engine.row(self.layout, row.key, names) if self.layout.key else None
         if result is None:
@@ -180,7 +180,7 @@ class DatabaseRows(Rows):
             found = self._read_again(row, names)
             self.draft.more.setdefault(row.key, {}).update(zip(names, found, strict=True))
 
-    def filled(self) -> Sequence[Any]:
+    def filled(self) -> Sequence[object]:
         """Its rows in the order of their keys, new ones last: fixed now, and read as somebody comes to them."""
         return _Stream(self)
 
@@ -235,7 +235,7 @@ class DatabaseRows(Rows):
         for column in self.layout.columns:
             self._wanted.setdefault(column.name, len(self._wanted))
 
-    def edit(self, rows: Iterable[Any] | None, editing: Editing, between: str = "") -> None:
+    def edit(self, rows: Iterable[object] | None, editing: Editing, between: str = "") -> None:
         """Edits the texts of these rows, or of all; of what cannot be changed nothing but a note is made."""
         if not self._closed:
             super().edit(rows, editing, between)
@@ -279,7 +279,7 @@ class DatabaseRows(Rows):
             return
         self._note(row, column, raw, before, after)
 
-    def _note(self, row: StoredRow, column: Column, raw: Any, before: Value, after: Value) -> None:
+    def _note(self, row: StoredRow, column: Column, raw: object, before: Value, after: Value) -> None:
         draft, name, key = self.draft, column.name, row.key
         fresh = draft.added.get(key)
         if fresh is None:
@@ -314,7 +314,7 @@ class DatabaseRows(Rows):
         self._count += 1
         key: Key = (Fresh(self._count),)
         row = StoredRow(key, (), {})
-        fresh: dict[str, Any] = {}
+        fresh: dict[str, object] = {}
         for heading, value in values.items():
             column = self._columns[heading]
             if column.own:
@@ -375,7 +375,7 @@ class _Put(RecordedEdit):
     __slots__ = ("_after", "_before", "_former", "_had", "_key", "_name", "_own", "_rows")
 
     def __init__(
-        self, rows: DatabaseRows, key: Key, own: dict[str, Any], name: str, before: Value, after: Value
+        self, rows: DatabaseRows, key: Key, own: dict[str, object], name: str, before: Value, after: Value
     ) -> None:
         self._rows, self._key, self._own, self._name = rows, key, own, name
         self._before, self._after = before, after

@@ -96,7 +96,7 @@ class ServerEngine:
         # What is only read is told as any file is.
         raise said if self._writing else FileProblem(self.place.address, said.what)
 
-    def _said(self, error: Any) -> StoreError:
+    def _said(self, error: object) -> StoreError:
         address, inner = self.place.address, getattr(error, "orig", error)
         code, said = self._first(inner)
         timed_out = code == 2013 and "timed out" in said
@@ -123,7 +123,7 @@ class ServerEngine:
             return StoreError(address, f"unexpected answer from the server: {first[:160]}")
         return Refusing(address, f"the database rejected the changes: {own_words(inner) or code}. Nothing was saved")
 
-    def _first(self, error: Any) -> tuple[Any, str]:
+    def _first(self, error: Any) -> tuple[object, str]:
         """The code of an error and what it says. A driver may meet another error while it clears up after the first
         one: that one counts.
         """
@@ -247,7 +247,7 @@ class ServerEngine:
 
     # -- reading
 
-    def _rows(self, sql: str, values: Sequence[Any] | Mapping[str, Any] = ()) -> list[tuple[Any, ...]]:
+    def _rows(self, sql: str, values: Sequence[Any] | Mapping[str, object] = ()) -> list[tuple[Any, ...]]:
         link = self._connection
         given = dict(values) if isinstance(values, Mapping) else tuple(values)
         with self._told():
@@ -262,7 +262,7 @@ class ServerEngine:
 
     def rows(
         self, layout: Layout, columns: Sequence[str], after: Key = (), where: Where | None = None
-    ) -> Iterator[tuple[Any, ...]]:
+    ) -> Iterator[tuple[object, ...]]:
         """The rows in the order of the key, page by page; see `Engine.rows`."""
         table, dialect = self._table(layout), ServerDialect(self._quote, self.place.is_postgres)
         found = EVERY if where is None else predicates(*where, dialect)
@@ -284,7 +284,7 @@ class ServerEngine:
                 return
             after = page[-1][:width]
 
-    def _counted(self, sql: str, dialect: ServerDialect, after: Key) -> Iterator[tuple[Any, ...]]:
+    def _counted(self, sql: str, dialect: ServerDialect, after: Key) -> Iterator[tuple[object, ...]]:
         """Rows page by page, by their number: nothing changes them while they are read."""
         start, there = 0, not after
         while True:
@@ -298,16 +298,16 @@ class ServerEngine:
                 return
             start += _PAGE
 
-    def row(self, layout: Layout, key: Key, columns: Sequence[str]) -> tuple[Any, ...] | None:
+    def row(self, layout: Layout, key: Key, columns: Sequence[str]) -> tuple[object, ...] | None:
         """One row, by its key."""
         table = self._table(layout)
         where = " AND ".join(f"{self._quote(each)} = %s" for each in layout.key)
         found = self._rows(f"SELECT {self._names(columns) or 'NULL'} FROM {table} WHERE {where}", key)
         return found[0] if found else None
 
-    def now(self, layout: Layout, keys: Sequence[Key], columns: Sequence[str]) -> dict[Key, tuple[Any, ...]]:
+    def now(self, layout: Layout, keys: Sequence[Key], columns: Sequence[str]) -> dict[Key, tuple[object, ...]]:
         """Rows as they are, held until the end where something is written."""
-        result: dict[Key, tuple[Any, ...]] = {}
+        result: dict[Key, tuple[object, ...]] = {}
         table, width = self._table(layout), len(layout.key)
         wanted, held = self._names([*layout.key, *columns]), " FOR UPDATE" if self._writing else ""
         for some in batches(keys, _BATCH):
@@ -323,7 +323,7 @@ class ServerEngine:
 
     # -- writing
 
-    def update(self, layout: Layout, columns: Sequence[str], rows: Sequence[tuple[Key, Sequence[Any]]]) -> None:
+    def update(self, layout: Layout, columns: Sequence[str], rows: Sequence[tuple[Key, Sequence[object]]]) -> None:
         """Gives rows other values in some columns."""
         table = self._table(layout)
         with self._told():
@@ -341,7 +341,7 @@ class ServerEngine:
         return bool(self._rows("SELECT has_database_privilege(current_database(), 'TEMP')")[0][0])
 
     def _update_at_once(
-        self, layout: Layout, columns: Sequence[str], rows: Sequence[tuple[Key, Sequence[Any]]]
+        self, layout: Layout, columns: Sequence[str], rows: Sequence[tuple[Key, Sequence[object]]]
     ) -> None:
         """The same through a table of this transaction, which takes the values as one stream."""
         table, link = self._table(layout), self._link
@@ -358,7 +358,7 @@ class ServerEngine:
         link.exec_driver_sql(f"UPDATE {table} SET {puts} FROM {given} WHERE {where}")
         link.exec_driver_sql(f"DROP TABLE {given}")
 
-    def insert(self, layout: Layout, values: dict[str, Any]) -> Key:
+    def insert(self, layout: Layout, values: dict[str, object]) -> Key:
         """Adds a row, and gives its key."""
         table, given = self._table(layout), tuple(values.values())
         numbered = any(column.numbered and column.name in values for column in layout.columns)
@@ -393,7 +393,7 @@ _DATA = lazy_pattern(
 _QUOTED = lazy_pattern(r'"([^"]*)"')
 
 
-def own_words(error: Any) -> str:
+def own_words(error: object) -> str:
     """What a server says of why it refused, without the data that it quotes."""
     diagnosis = getattr(error, "diag", None)
     if diagnosis is not None:

@@ -48,7 +48,7 @@ def place_of(address: str) -> DatabaseAddress:
     return DatabaseAddress(parts.scheme, str(parts.hostname), port, user, database, address)
 
 
-def how_to_connect(place: DatabaseAddress) -> dict[str, Any]:
+def how_to_connect(place: DatabaseAddress) -> dict[str, object]:
     """How the driver connects: over TLS with a certificate that is valid, but to a server on this machine."""
     if place.is_postgres:
         secure = {} if place.is_here else {"sslmode": "verify-full", "sslrootcert": "system"}
@@ -58,7 +58,7 @@ def how_to_connect(place: DatabaseAddress) -> dict[str, Any]:
             "options": f"-c lock_timeout={_LOCK_WAIT * 1000} -c search_path=public",
             **secure,
         }
-    more: dict[str, Any] = {} if place.is_here else {"ssl": ssl.create_default_context()}
+    more: dict[str, object] = {} if place.is_here else {"ssl": ssl.create_default_context()}
     bounded = {"connect_timeout": 15, "read_timeout": holders.LONGEST, "write_timeout": holders.LONGEST}
     waits = f"SET SESSION lock_wait_timeout = {_LOCK_WAIT}, innodb_lock_wait_timeout = {_LOCK_WAIT}"
     return {"charset": "utf8mb4", "init_command": waits, **bounded, **more}

@@ -14,7 +14,7 @@ def needed(name: str) -> Any:
     return module(name, "databases on servers", "servers")
 
 
-def layouts_of(link: Any, postgres: bool) -> list[Layout]:
+def layouts_of(link: object, postgres: bool) -> list[Layout]:
     """The tables and views that a connection of SQLAlchemy sees, by their names."""
     looks = needed("sqlalchemy").inspect(link)
     views = set(looks.get_view_names())
@@ -104,7 +104,7 @@ def read_as_texts(link: Any) -> None:
     class Span(spans):  # type: ignore[misc,valid-type]
         """A span of days and less; months and years have no length, and stay a text."""
 
-        def load(self, data: Any) -> Any:
+        def load(self, data: Any) -> object:
             written = bytes(data)
             return written.decode() if b"mon" in written or b"year" in written else super().load(data)
 

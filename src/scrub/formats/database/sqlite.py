@@ -8,7 +8,6 @@ import re
 import sqlite3
 import time
 from collections.abc import Iterator, Mapping, Sequence
-from typing import Any
 from urllib.parse import quote
 
 from scrub.formats.database.dialects import SqliteDialect, named
@@ -182,7 +181,7 @@ class SqliteEngine:
 
     def rows(
         self, layout: Layout, columns: Sequence[str], after: Key = (), where: Where | None = None
-    ) -> Iterator[tuple[Any, ...]]:
+    ) -> Iterator[tuple[object, ...]]:
         """The rows in the order of the key; see `Engine.rows`."""
         dialect, key = SqliteDialect(), ", ".join(map(named, layout.key))
         found = EVERY if where is None else predicates(*where, dialect)
@@ -194,7 +193,7 @@ class SqliteEngine:
             sql = f"SELECT {wanted} FROM {named(layout.name)} WHERE {test}{order}"
             yield from self._connection.execute(sql, dialect.values)
 
-    def row(self, layout: Layout, key: Key, columns: Sequence[str]) -> tuple[Any, ...] | None:
+    def row(self, layout: Layout, key: Key, columns: Sequence[str]) -> tuple[object, ...] | None:
         """One row, by its key."""
         where = " AND ".join(f"{named(each)} = ?" for each in layout.key)
         wanted = ", ".join(map(named, columns)) or "NULL"
@@ -233,9 +232,9 @@ class SqliteEngine:
         with self._told():
             return bytes(self._connection.serialize())
 
-    def now(self, layout: Layout, keys: Sequence[Key], columns: Sequence[str]) -> dict[Key, tuple[Any, ...]]:
+    def now(self, layout: Layout, keys: Sequence[Key], columns: Sequence[str]) -> dict[Key, tuple[object, ...]]:
         """Rows as they are."""
-        result: dict[Key, tuple[Any, ...]] = {}
+        result: dict[Key, tuple[object, ...]] = {}
         width = len(layout.key)
         wanted = ", ".join(map(named, (*layout.key, *columns)))
         left = ", ".join(map(named, layout.key))
@@ -250,7 +249,7 @@ class SqliteEngine:
                     result[row[:width]] = row[width:]
         return result
 
-    def update(self, layout: Layout, columns: Sequence[str], rows: Sequence[tuple[Key, Sequence[Any]]]) -> None:
+    def update(self, layout: Layout, columns: Sequence[str], rows: Sequence[tuple[Key, Sequence[object]]]) -> None:
         """Gives rows other values in some columns."""
         puts = ", ".join(f"{named(column)} = ?" for column in columns)
         where = " AND ".join(f"{named(each)} = ?" for each in layout.key)
@@ -259,7 +258,7 @@ class SqliteEngine:
                 f"UPDATE {named(layout.name)} SET {puts} WHERE {where}", ((*values, *key) for key, values in rows)
             )
 
-    def insert(self, layout: Layout, values: dict[str, Any]) -> Key:
+    def insert(self, layout: Layout, values: dict[str, object]) -> Key:
         """Adds a row, and gives its key."""
         names = ", ".join(map(named, values))
         what = f"({names}) VALUES {_places(len(values))}" if values else "DEFAULT VALUES"

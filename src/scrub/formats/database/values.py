@@ -62,7 +62,7 @@ _TIME = re.compile(r"\d\d:\d\d(?::\d\d)?")
 _MOST = 1 << 63
 
 
-def reader(column: Column) -> Callable[[Any], Value]:
+def reader(column: Column) -> Callable[[object], Value]:
     """What makes a macro's value of one of the database. One that a macro cannot use becomes a `CellError`."""
     sort = column.sort
     words, closed = sort in (Sort.DATE, Sort.MOMENT, Sort.TIME), sort is Sort.CLOSED
@@ -106,7 +106,7 @@ def _lasting(seconds: Decimal) -> Duration:
     return Duration(seconds / many, unit)
 
 
-def _other(raw: Any, column: Column) -> Value:
+def _other(raw: object, column: Column) -> Value:
     """What only servers give, and bytes."""
     if isinstance(raw, Decimal):
         return raw if raw.is_finite() else _closed(column, "not a number")
@@ -129,11 +129,11 @@ def _here(moment: datetime) -> datetime:
     return found if found.astimezone() == moment else found.replace(fold=1)
 
 
-def _closed(column: Column, what: str) -> Any:
+def _closed(column: Column, what: str) -> object:
     return CellError(f'"{column.name}" contains {what}, which a macro cannot use', filled=True)
 
 
-def fitted(column: Column, value: Value) -> Any:
+def fitted(column: Column, value: Value) -> object:
     """A macro's value as the column keeps it. Raises `Failure` for one that it does not hold."""
     if value is None:
         if column.needed:
@@ -167,7 +167,7 @@ def _whole(column: Column, value: Value) -> int | None:
     return int(value)
 
 
-def _number(column: Column, value: Value) -> Any:
+def _number(column: Column, value: Value) -> object:
     if not isinstance(value, Decimal):
         return None
     if column.digits is not None and not column.as_text:
@@ -183,17 +183,17 @@ def _real(column: Column, value: Value) -> float | None:
     return float(value) if isinstance(value, Decimal) else None
 
 
-def _yes_no(column: Column, value: Value) -> Any:
+def _yes_no(column: Column, value: Value) -> object:
     return None if not isinstance(value, bool) else int(value) if column.as_text else value
 
 
-def _date(column: Column, value: Value) -> Any:
+def _date(column: Column, value: Value) -> object:
     if isinstance(value, datetime):
         value = value.date() if value.time() == time(0) else None
     return None if not isinstance(value, date) else value.isoformat() if column.as_text else value
 
 
-def _moment_of(column: Column, value: Value) -> Any:
+def _moment_of(column: Column, value: Value) -> object:
     if not isinstance(value, date):
         return None
     found = value if isinstance(value, datetime) else datetime(value.year, value.month, value.day)
@@ -202,14 +202,14 @@ def _moment_of(column: Column, value: Value) -> Any:
     return found.isoformat(" ") if column.as_text else found
 
 
-def _time(column: Column, value: Value) -> Any:
+def _time(column: Column, value: Value) -> object:
     if not isinstance(value, Duration) or value.on_calendar or not 0 <= value.total < 86_400:
         return None
     found = (datetime.min + timedelta(seconds=float(value.total))).time()
     return found.isoformat() if column.as_text else found
 
 
-def _any(column: Column, value: Value) -> Any:
+def _any(column: Column, value: Value) -> object:
     """As SQLite keeps a value in a column of which nothing is said."""
     if isinstance(value, bool):
         return int(value)
@@ -218,7 +218,7 @@ def _any(column: Column, value: Value) -> Any:
     return value if isinstance(value, str) else value.isoformat() if isinstance(value, date) else None
 
 
-_FITTING: dict[Sort, Callable[[Column, Value], Any]] = {
+_FITTING: dict[Sort, Callable[[Column, Value], object]] = {
     Sort.TEXT: _text, Sort.WHOLE: _whole, Sort.NUMBER: _number, Sort.REAL: _real, Sort.YES_NO: _yes_no,
     Sort.DATE: _date, Sort.MOMENT: _moment_of, Sort.TIME: _time, Sort.ANY: _any,
 }  # fmt: skip

@@ -12,7 +12,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from datetime import date, datetime
 from decimal import Decimal
-from typing import Any, Protocol
+from typing import Protocol
 
 from scrub.formats.database.values import Column, Sort
 from scrub.model.core.named import NamedTuple
@@ -55,7 +55,7 @@ class Dialect(Protocol):
     def name(self, column: Column) -> str:
         """The column."""
 
-    def bind(self, value: Any) -> str:
+    def bind(self, value: object) -> str:
         """The place of a value."""
 
     def is_text(self, column: Column) -> str:
@@ -85,7 +85,7 @@ class Dialect(Protocol):
     def trimmed(self, column: Column) -> str | None:
         """The text without spaces, tabs and line ends on both sides; None where it cannot be had."""
 
-    def compared(self, column: Column, value: Any) -> str | None:
+    def compared(self, column: Column, value: object) -> str | None:
         """The place of a number or a day to compare with; None for one that cannot be compared exactly."""
 
 
@@ -183,7 +183,7 @@ def _yes(column: Column, leaf: Leaf, dialect: Dialect) -> Predicates:
     return Predicates(yes, no, neither(known), yes, no)
 
 
-def _truth(column: Column, value: bool) -> Any:
+def _truth(column: Column, value: bool) -> object:
     return int(value) if column.as_text else value
 
 
@@ -197,7 +197,7 @@ def _ordered(column: Column, leaf: Leaf, dialect: Dialect) -> Predicates:
     return Predicates(true, false, neither(known), true, false)
 
 
-def _like(column: Column, value: Any, dialect: Dialect) -> tuple[str, str | None]:
+def _like(column: Column, value: object, dialect: Dialect) -> tuple[str, str | None]:
     """Which rows hold a value of the same type, and the place of that value."""
     if isinstance(value, Decimal):
         return dialect.is_number(column), dialect.compared(column, value)

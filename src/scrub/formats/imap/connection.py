@@ -148,7 +148,7 @@ class Connection:
             self.close()
             raise
 
-    def _done(self, work: Callable[..., Any], *words: Any) -> list[Any]:
+    def _done(self, work: Callable[..., Any], *words: object) -> list[Any]:
         """A command done. Raises `Declined` where the server says no, `Lost` where it says nothing."""
         try:
             state, answer = work(*words)
@@ -161,7 +161,7 @@ class Connection:
         if state != "OK":
             said = answer[0].decode("utf-8", "replace") if answer and isinstance(answer[0], bytes) else state
             raise Declined(self.place.address, f"the server refused: {said}")
-        result: list[Any] = answer
+        result: list[object] = answer
         return result
 
     def uid(self, *words: str) -> list[Any]:
@@ -271,7 +271,7 @@ class Connection:
             self._open.logout()
 
 
-def _told(form: re.Pattern[bytes], answer: Sequence[Any]) -> tuple[int, list[int]] | None:
+def _told(form: re.Pattern[bytes], answer: Sequence[object]) -> tuple[int, list[int]] | None:
     """The UIDVALIDITY and UIDs that an answer names."""
     for each in answer:
         match = form.search(each) if isinstance(each, bytes) else None

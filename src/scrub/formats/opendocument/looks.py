@@ -179,7 +179,7 @@ class TextLooks:
         every = {written: self._display_name(written) for family, written in self._styles[""] if family == "text"}
         return style_named(name, every, "character style", also=every)
 
-    def frame(self, part: str, style: str | None, word: str) -> Any:
+    def frame(self, part: str, style: str | None, word: str) -> object:
         """How a paragraph of a style is set; None where nothing says."""
         every = list(self._chain(part, "paragraph", style or "Standard"))
         every += [self._usual["paragraph"]] if "paragraph" in self._usual else []
@@ -249,7 +249,7 @@ class TextLooks:
         text = f"{set_}pt" if word == "size" else {"bold": "bold", "italic": "italic"}[word] if set_ else "normal"
         return {f"{_STYLE if script else _FO}{name}{script}": text for script in _SCRIPTS}
 
-    def for_paragraph(self, part: EditedPart, style: str | None, frames: Mapping[str, Any]) -> str:
+    def for_paragraph(self, part: EditedPart, style: str | None, frames: Mapping[str, object]) -> str:
         """The style of a paragraph of a style that was set otherwise."""
         said = {f"{_FO}{name}": text for word, set_ in frames.items() for name, text in _set(word, set_).items()}
         old = self._styles[part.name].get(("paragraph", style or ""))
@@ -305,7 +305,7 @@ def _properties(style: Span, name: str) -> Span | None:
     return next((child for child in style.children if of(child, STYLE, name)), None)
 
 
-def _framed(properties: Span, word: str) -> Any:
+def _framed(properties: Span, word: str) -> object:
     """What properties of a paragraph say."""
     if word == "alignment":
         return _ALIGNMENTS.get(value(properties, "text-align", FO) or "")

@@ -6,7 +6,6 @@ from bisect import bisect_right
 from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property
 from itertools import accumulate, pairwise
-from typing import Any
 
 from scrub.formats.edited_part import EditedPart
 from scrub.formats.opendocument.characters import written
@@ -137,7 +136,7 @@ class TextParagraph(PiecedParagraph):
         #: The style and the level that it was given; None where they are what they were.
         self._given: tuple[str, int | None] | None = None
         #: How it was set otherwise.
-        self._frames: Mapping[str, Any] = {}
+        self._frames: Mapping[str, object] = {}
 
     @property
     def _style(self) -> str | None:
@@ -226,7 +225,7 @@ class TextParagraph(PiecedParagraph):
 
     # -- how it is set, and the looks of its words
 
-    def frame(self, word: str) -> Any:
+    def frame(self, word: str) -> object:
         """How it is set."""
         if word in self._frames:
             return self._frames[word]

@@ -66,7 +66,7 @@ class PdfFile(PickedFile, DescribedFile, Pdf):
         self._signed: bool | None = None
         self._pdf: Any = self._opened(None)
 
-    def _opened(self, password: str | None) -> Any:
+    def _opened(self, password: str | None) -> object:
         """The file as a library reads it; None where it needs a password. Raises `FileProblem`."""
         pikepdf = needed("pikepdf")
         if self.source.fresh:

@@ -21,7 +21,7 @@ _CHUNK = 1 << 20
 _TEXT_LIKE = ("/FlateDecode", "/LZWDecode", "/RunLengthDecode", "/ASCIIHexDecode", "/ASCII85Decode")
 
 
-def unpacked(streams: Iterable[Any]) -> bytes:
+def unpacked(streams: Iterable[object]) -> bytes:
     """The streams of a page, joined. Raises `Failure` for more than a page can need."""
     found: list[bytes] = []
     room = MOST_CONTENT

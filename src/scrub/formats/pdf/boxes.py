@@ -19,9 +19,9 @@ class FoundPage(NamedTuple):
     """A page in the tree: its dictionary, and what it takes from above, the nearest first."""
 
     page: Any
-    inherited: dict[str, Any]
+    inherited: dict[str, object]
 
-    def get(self, name: str) -> Any:
+    def get(self, name: str) -> object:
         """An entry of the page, its own or from above."""
         return self.page.get(name, self.inherited.get(name))
 
@@ -30,7 +30,7 @@ def pages_of(pdf: Any) -> list[FoundPage]:
     """The pages in order. Raises `Failure` for a tree in a circle, or one with a page in it twice."""
     pages: list[FoundPage] = []
     seen: set[tuple[int, int]] = set()
-    waiting: list[tuple[Any, dict[str, Any], int]] = [(held(pdf.trailer.Root, "/Pages"), {}, 0)]
+    waiting: list[tuple[Any, dict[str, object], int]] = [(held(pdf.trailer.Root, "/Pages"), {}, 0)]
     while waiting:
         node, above, depth = waiting.pop()
         if depth > _DEEPEST or len(pages) + len(waiting) + _kids(node) > _MOST:
@@ -106,7 +106,7 @@ def own_turn(found: FoundPage) -> int:
     return int(number_of(found.get("/Rotate")) or 0) % 360 // 90 * 90
 
 
-def _box(value: Any) -> tuple[float, float, float, float] | None:
+def _box(value: object) -> tuple[float, float, float, float] | None:
     if not isinstance(value, needed("pikepdf").Array):
         return None
     numbers = [number for each in value if (number := number_of(each)) is not None]

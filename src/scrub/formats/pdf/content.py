@@ -36,14 +36,14 @@ class Balance(NamedTuple):
     behind: bytes
 
 
-def streams_of(contents: Any) -> list[Any]:
+def streams_of(contents: object) -> list[Any]:
     """The streams of a page's content, one or several (7.7.3.3)."""
     pikepdf = needed("pikepdf")
     found = list(contents) if isinstance(contents, pikepdf.Array) else [contents]
     return [each for each in found if isinstance(each, pikepdf.Stream)]
 
 
-def balance(pdf: Any, page: Any, data: bytes) -> Balance:
+def balance(pdf: object, page: object, data: bytes) -> Balance:
     """What brackets the content of a page; `data` are its streams, joined (7.8.2)."""
     # Most pages open nothing but texts, even if words in these texts counted, and end with the end of one.
     ends = data[-40:].rstrip().endswith((b" ET", b"\nET", b"\rET"))
@@ -79,7 +79,7 @@ def _words(plain: bytes) -> Iterator[bytes]:
     return (found[0] for found in _OPERATORS.finditer(plain))
 
 
-def _parsed(pdf: Any, page: Any, data: bytes) -> Iterator[bytes]:
+def _parsed(pdf: object, page: object, data: bytes) -> Iterator[bytes]:
     if len(data) > _MOST_PARSED:
         raise Failure(f"the content of a page has more than {_MOST_PARSED // 1000000} MB and contains inline pictures")
     with told_as_damage():

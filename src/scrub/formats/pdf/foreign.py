@@ -21,7 +21,7 @@ _MOST_OBJECTS, _MOST_BYTES = 50_000, 200_000_000
 class DrawnPage(NamedTuple):
     """The first page of a file, and how large it is in points of paper."""
 
-    pdf: Any
+    pdf: object
     found: FoundPage
     content: bytes
     size: tuple[float, float]
@@ -72,10 +72,10 @@ class _Copying:
     def __init__(self, section: Section) -> None:
         self._section = section
         self._numbers: dict[tuple[int, int], int] = {}
-        self._waiting: list[tuple[Any, int]] = []
+        self._waiting: list[tuple[object, int]] = []
         self._room = _MOST_BYTES
 
-    def written(self, value: Any, number: int) -> bytes:
+    def written(self, value: object, number: int) -> bytes:
         """A value as the object of a number contains it, and all that it refers to."""
         body = self._body(value, number)
         while self._waiting:
@@ -94,7 +94,7 @@ class _Copying:
         entries = {str(key)[1:]: self._within(stream[key], number) for key in stream if str(key) != "/Length"}
         self._section.put_stream(entries, data, packed=True, number=number)
 
-    def _within(self, value: Any, number: int) -> bytes:
+    def _within(self, value: object, number: int) -> bytes:
         """A value inside another: a reference where it is an object of its own."""
         pikepdf = needed("pikepdf")
         if not isinstance(value, pikepdf.Object) or not value.is_indirect:
@@ -108,7 +108,7 @@ class _Copying:
             self._waiting.append((value, self._numbers[value.objgen]))
         return b"%d 0 R" % self._numbers[value.objgen]
 
-    def _body(self, value: Any, number: int) -> bytes:
+    def _body(self, value: object, number: int) -> bytes:
         pikepdf = needed("pikepdf")
         if isinstance(value, pikepdf.Dictionary):
             return dictionary({str(key)[1:]: self._within(value[key], number) for key in value})

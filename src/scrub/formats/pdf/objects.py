@@ -9,14 +9,14 @@ from typing import Any
 from scrub.formats.images.needed import needed
 
 
-def held(holder: Any, name: str) -> Any:
+def held(holder: object, name: str) -> Any:
     """The dictionary that is under a name; one with nothing in it where there is none."""
     pikepdf = needed("pikepdf")
     found = holder.get(name) if isinstance(holder, (pikepdf.Dictionary, pikepdf.Stream)) else None
     return found if isinstance(found, pikepdf.Dictionary) else pikepdf.Dictionary()
 
 
-def listed(holder: Any, name: str) -> list[Any]:
+def listed(holder: object, name: str) -> list[Any]:
     """What the array under a name lists."""
     pikepdf = needed("pikepdf")
     found = holder.get(name) if isinstance(holder, (pikepdf.Dictionary, pikepdf.Stream)) else None
@@ -29,7 +29,7 @@ def whole_number(holder: Any, name: str) -> int:
     return found if isinstance(found, int) else 0
 
 
-def number_of(value: Any) -> float | None:
+def number_of(value: object) -> float | None:
     """A number that can be a size on paper; None for anything else."""
     if isinstance(value, bool) or not isinstance(value, int | float | Decimal):
         return None
@@ -58,7 +58,7 @@ def misses_hidden(pdf: Any) -> bool:
     return False
 
 
-def fields_of(root: Any) -> Iterator[Any]:
+def fields_of(root: object) -> Iterator[Any]:
     """The fields of a form, those in fields too (12.7.4.1)."""
     pikepdf = needed("pikepdf")
     waiting = listed(held(root, "/AcroForm"), "/Fields")

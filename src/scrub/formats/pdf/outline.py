@@ -89,7 +89,7 @@ class Outline:
     def _write_below(
         self,
         section: Section,
-        holder: Any,
+        holder: object,
         entries: list[OutlineEntry],
         changed: dict[tuple[int, int], dict[str, bytes]],
     ) -> None:
@@ -130,7 +130,7 @@ def _open_below(entry: OutlineEntry) -> int:
     return sum(1 + _open_below(each) for each in entry.below if not each.gone)
 
 
-def _targets(pdf: Any, numbers: dict[tuple[int, int], int]) -> Callable[[Any], int | None]:
+def _targets(pdf: Any, numbers: dict[tuple[int, int], int]) -> Callable[[object], int | None]:
     """How the page is found to which an entry leads (12.3.2, 12.6.4.2)."""
     pikepdf = needed("pikepdf")
     root = pdf.trailer.Root

@@ -77,7 +77,7 @@ def new_with(
     return _saved(made, password, False, made)
 
 
-def _fill(made: Any, own: Any, order: Sequence[tuple[int | None, int]], foreign: Foreign) -> None:
+def _fill(made: Any, own: object, order: Sequence[tuple[int | None, int]], foreign: Foreign) -> None:
     """Puts pages into a new document, with what it applies to them."""
     with told_as_damage():
         for source, indices in _stretches(order):
@@ -148,13 +148,13 @@ def _unsign(pdf: Any) -> None:
         form["/SigFlags"] = 0
 
 
-def _saved(made: Any, password: str | None, encrypted: bool, like: Any) -> bytes:
+def _saved(made: Any, password: str | None, encrypted: bool, like: object) -> bytes:
     pikepdf = needed("pikepdf")
     out = io.BytesIO()
     ensure_plainly_packed(made)
     # What is packed stays packed as it is: it comes to the same, and nothing in it can ask for memory.
     none = pikepdf.StreamDecodeLevel.none
-    how: dict[str, Any] = {"deterministic_id": True, "stream_decode_level": none, "compress_streams": False}
+    how: dict[str, object] = {"deterministic_id": True, "stream_decode_level": none, "compress_streams": False}
     if password is not None:
         how = {"encryption": pikepdf.Encryption(user=password, owner=password, R=6)}
     elif encrypted and made is like:

@@ -67,7 +67,7 @@ class Stamp(NamedTuple):
 class Stamping:
     """Puts stamps on the pages of one file, as what is appended to it. What is the same on many pages is there once."""
 
-    def __init__(self, pdf: Any, section: Section, texts: Iterable[str]) -> None:
+    def __init__(self, pdf: object, section: Section, texts: Iterable[str]) -> None:
         """`texts` are all that is going to be written, so that each font is there once with its characters."""
         self._pdf = pdf
         self._section = section
@@ -76,8 +76,8 @@ class Stamping:
             font = line(text).font
             if font:
                 self._letters.setdefault(font, set()).update(text)
-        self._forms: dict[Any, tuple[int, tuple[float, float]]] = {}
-        self._parts: dict[Any, int] = {}
+        self._forms: dict[object, tuple[int, tuple[float, float]]] = {}
+        self._parts: dict[object, int] = {}
 
     def page(self, found: FoundPage, stamps: Mapping[str, Stamp | None], turn: int | None) -> None:
         """Gives a page other stamps, by their names; None takes one off. `turn` is another turn for it."""
@@ -112,7 +112,7 @@ class Stamping:
         self._section.put(dictionary(entries), number, generation)
 
     def _contents(
-        self, found: FoundPage, kept: Sequence[tuple[Any, Any]], behind: Sequence[int], above: Sequence[int]
+        self, found: FoundPage, kept: Sequence[tuple[Any, object]], behind: Sequence[int], above: Sequence[int]
     ) -> bytes:
         """The streams of a page, in order; what was there before is bracketed: nothing of it goes on (8.4.2)."""
         own = [stream for stream, name in kept if name is None]
@@ -207,7 +207,7 @@ class Stamping:
         }  # fmt: skip
         return self._section.put_stream(entries, data), size
 
-    def _resources(self, resources: Any, names: Mapping[str, int], number: int, generation: int) -> bytes:
+    def _resources(self, resources: object, names: Mapping[str, int], number: int, generation: int) -> bytes:
         """The resources of a page, copied one level deep, with the forms that stamps draw (7.8.3)."""
         entries: dict[str, bytes] = {}
         forms: dict[str, bytes] = {}

@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import subprocess
 import sys
-from typing import Any
 
 from scrub.formats.images.needed import needed
 from scrub.formats.pdf import reading
@@ -44,7 +43,7 @@ class Words:
             )
             self._asked(self._password)
 
-    def _asked(self, what: Any) -> Any:
+    def _asked(self, what: object) -> object:
         worker = self._worker
         assert worker is not None
         assert worker.stdin is not None

@@ -108,7 +108,7 @@ class Section:
             plain = self._cipher(plain, number)
         return b"<" + plain.hex().encode() + b">"
 
-    def own(self, value: Any, number: int, generation: int) -> bytes:
+    def own(self, value: object, number: int, generation: int) -> bytes:
         """A value of the file, as an object of this number contains it; in an encrypted one strings are encrypted
         again.
         """
@@ -116,7 +116,7 @@ class Section:
             return bytes(value.unparse())
         return self._written(value, number, generation)
 
-    def _written(self, value: Any, number: int, generation: int) -> bytes:
+    def _written(self, value: object, number: int, generation: int) -> bytes:
         pikepdf = needed("pikepdf")
         if isinstance(value, pikepdf.Object) and value.is_indirect:
             return bytes(value.unparse())
@@ -126,7 +126,7 @@ class Section:
             return b"[" + b" ".join(self._written(each, number, generation) for each in value) + b"]"
         return self.plain(value, number, generation)
 
-    def plain(self, value: Any, number: int, generation: int = 0) -> bytes:
+    def plain(self, value: object, number: int, generation: int = 0) -> bytes:
         """A value with nothing in it, as the object of a number contains it: a number, a name, a string."""
         pikepdf = needed("pikepdf")
         if isinstance(value, pikepdf.String) and self._cipher is not None:

@@ -62,7 +62,7 @@ def _nothing_said() -> Iterator[None]:
             raise Failure(f"the image is damaged ({line.strip()}); missing parts cannot be restored")
 
 
-def _turned(plane: Any, swap: bool, across: bool, down: bool) -> Any:
+def _turned(plane: Any, swap: bool, across: bool, down: bool) -> object:
     made = plane.transpose(1, 0, 3, 2) if swap else plane
     made = made.copy()
     if across:

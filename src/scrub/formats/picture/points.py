@@ -16,7 +16,7 @@ from scrub.model.core.problem import Failure
 _SAVED = {"jpeg": "JPEG", "png": "PNG", "tiff": "TIFF", "webp": "WEBP"}
 
 
-def upright(image: Any) -> Any:
+def upright(image: object) -> Any:
     """A picture, which becomes one with its pixels as they are to be seen."""
     with told_as_damage():
         needed("PIL.ImageOps").exif_transpose(image, in_place=True)  # a copy of a picture that is right takes time
@@ -27,7 +27,7 @@ def saved(image: Any, kind: str, old: bytes, quality: int) -> bytes:
     """A picture as a file; its colours and what its camera wrote go along, and it needs no mark any more."""
     if not 1 <= quality <= 100:
         raise Failure("quality is 1 to 100")
-    more: dict[str, Any] = {}
+    more: dict[str, object] = {}
     was = needed("PIL.Image").open(io.BytesIO(old)).info
     if was.get("icc_profile"):
         more["icc_profile"] = was["icc_profile"]

@@ -58,7 +58,7 @@ class CellLooks:
             back = self._overlay.put_style(key_of(row, column), fresh)
             self._sheet.changed(word, before, value, back, inner=(_cell(row, column),))
 
-    def put_column(self, column: int, word: str, value: Any) -> None:
+    def put_column(self, column: int, word: str, value: object) -> None:
         """Changes the format of a column, which its cells have that are not filled yet."""
         before = self._lines.column_style(column)
         seen = self._shared.styles.look(before, word)

@@ -83,7 +83,7 @@ class Pieces:
         """What its tables are called."""
         return list(self.tables.names()) if self._part.name is not None or self._part.is_new else []
 
-    def measure(self, line: int, is_row: bool, word: str) -> Any:
+    def measure(self, line: int, is_row: bool, word: str) -> object:
         """Width, height, level, or whether a row or column is hidden or ends a page."""
         if word == "page-break":
             return self.breaks.has(line, is_row)

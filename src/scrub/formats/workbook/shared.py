@@ -40,7 +40,7 @@ if TYPE_CHECKING:
     from scrub.formats.workbook.contracts import Calculated, Sharing
 
 
-def _no_sheet(*_: object) -> Any:
+def _no_sheet(*_: object) -> object:
     raise Failure("sheets cannot be added here")
 
 

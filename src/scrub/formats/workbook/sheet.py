@@ -6,7 +6,7 @@ from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from datetime import date, datetime
 from decimal import Decimal
 from functools import cached_property
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from scrub.formats.overlay import NOBODYS, UNCHANGED, key_of, place_of
 from scrub.formats.sheet import OpenSheet
@@ -158,7 +158,7 @@ class OfficeSheet(OpenSheet):
             found = self._stored.style(row, column)
         return self._pieces.lines.inherited_style(row, column) if found is None else found
 
-    def look(self, row: int, column: int, word: str) -> Any:
+    def look(self, row: int, column: int, word: str) -> object:
         """How a cell looks."""
         return self._shared.styles.look(self.style(row, column), word)
 
@@ -269,7 +269,7 @@ class OfficeSheet(OpenSheet):
 
     # -- rows below all others
 
-    def add_row(self, values: list[Any]) -> None:
+    def add_row(self, values: list[object]) -> None:
         """Writes values into the first row below all that is used, from the first used column on."""
         appended = self.overlay.appended
         if appended is None or not values:
@@ -401,11 +401,11 @@ class OfficeSheet(OpenSheet):
             return None
         return self._stored.runs_in(row, column)
 
-    def put_look(self, row: int, column: int, word: str, value: Any) -> None:
+    def put_look(self, row: int, column: int, word: str, value: object) -> None:
         """Changes how a cell looks."""
         self._looks.put(row, column, word, value)
 
-    def put_column_look(self, column: int, word: str, value: Any) -> None:
+    def put_column_look(self, column: int, word: str, value: object) -> None:
         """Changes how cells of a column look that are not filled yet: its own format (18.3.1.13)."""
         if column <= MOST_COLUMNS and not self.is_column_gone(column):
             self._looks.put_column(column, word, value)
@@ -444,11 +444,11 @@ class OfficeSheet(OpenSheet):
 
     # -- lines
 
-    def measure(self, line: int, is_row: bool, word: str) -> Any:
+    def measure(self, line: int, is_row: bool, word: str) -> object:
         """Width, height, level, or whether a row or column is hidden or ends a page."""
         return self._pieces.measure(line, is_row, word)
 
-    def put_measure(self, line: int, is_row: bool, word: str, value: Any) -> None:
+    def put_measure(self, line: int, is_row: bool, word: str, value: object) -> None:
         """Changes it."""
         self._pieces.put_measure(line, is_row, word, value)
         if is_row and word == "hidden":
@@ -550,11 +550,11 @@ class OfficeSheet(OpenSheet):
 
     # -- what depends on its cells
 
-    def setting(self, word: str) -> Any:
+    def setting(self, word: str) -> object:
         """What is set for the sheet as a whole."""
         return self._pieces.settings.get(word)
 
-    def put_setting(self, word: str, value: Any) -> None:
+    def put_setting(self, word: str, value: object) -> None:
         """Sets it."""
         self._pieces.settings.put(word, value)
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from types import MappingProxyType
-from typing import Any
 
 from scrub.model.cells.cell_fields import CellFields, Place
 from scrub.model.cells.grid import CellError, Grid, Holds
@@ -47,7 +46,7 @@ class Cell(CellFields):
         """Whether its row or its column was deleted in this run."""
         return self.sheet.is_cell_gone(self.row_number, self.number)
 
-    def _look(self, word: str) -> Any:
+    def _look(self, word: str) -> object:
         """How it looks: of one cell, without the way of many."""
         return self.sheet.look(self.row_number, self.number, word)
 

@@ -33,7 +33,7 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
         """Its cells: sheet, row and column."""
         raise NotImplementedError
 
-    def _one(self, word: str, values: Iterator[Any]) -> Any:
+    def _one(self, word: str, values: Iterator[object]) -> object:
         """What all cells have in common. Raises `Failure` where they differ."""
         first = next(values, None)
         if any(not same(first, other, True) for other in values):
@@ -43,7 +43,7 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
     def _look(self, word: str) -> Any:
         return self._one(word, (sheet.look(row, column, word) for sheet, row, column in self.places()))
 
-    def _set_look(self, word: str, value: Any) -> None:
+    def _set_look(self, word: str, value: object) -> None:
         for sheet, area in self.areas():
             if area.top == 1 and area.bottom == MOST_ROWS and area.right - area.left < _MOST_COLUMNS_WHOLE:
                 for column in range(area.left, area.right + 1):

@@ -92,7 +92,7 @@ class CellError:
         self,
         what: str,
         error: str = "",
-        stale: Callable[[], Any] | None = None,
+        stale: Callable[[], object] | None = None,
         lost: bool = False,
         filled: bool = False,
     ) -> None:
@@ -127,7 +127,7 @@ class ColumnValues(dict[int, Any]):
 
     __slots__ = ("__weakref__", "version")
 
-    def __init__(self, values: Iterable[tuple[int, Any]] = ()) -> None:
+    def __init__(self, values: Iterable[tuple[int, object]] = ()) -> None:
         super().__init__(values)
         self.version = 0  # grows with every change, so that an index over it knows when it is old
 
@@ -286,11 +286,11 @@ class Grid:
         raise NotImplementedError
 
     @may_lack
-    def put_look(self, row: int, column: int, word: str, value: Any) -> None:
+    def put_look(self, row: int, column: int, word: str, value: object) -> None:
         """Changes how a cell looks."""
         raise NotImplementedError
 
-    def put_column_look(self, column: int, word: str, value: Any) -> None:
+    def put_column_look(self, column: int, word: str, value: object) -> None:
         """Changes how cells of a column look that are not filled yet, where a column has a look of its own."""
 
     def merged(self) -> Collection[Area]:
@@ -398,14 +398,14 @@ class Grid:
         """The last of some rows, as far as they add up the ones above; none where nothing is calculated."""
         return ()
 
-    def measure(self, line: int, is_row: bool, word: str) -> Any:
+    def measure(self, line: int, is_row: bool, word: str) -> object:
         """The size of a row or column in its own unit, or whether it is hidden. In a format without sizes they have
         none.
         """
         return False if word == "hidden" else None
 
     @may_lack
-    def put_measure(self, line: int, is_row: bool, word: str, value: Any) -> None:
+    def put_measure(self, line: int, is_row: bool, word: str, value: object) -> None:
         """Changes it."""
         raise NotImplementedError
 

@@ -168,7 +168,7 @@ class Row(_Line):
 
     @property
     @field
-    def values(self) -> list[Any]:
+    def values(self) -> list[object]:
         """The values from the left, within the used range; nothing for an empty cell.
 
         Example: log row.values.count
@@ -371,7 +371,7 @@ class Column(_Line, HoldsColumns):
 
     @property
     @field
-    def values(self) -> list[Any]:
+    def values(self) -> list[object]:
         """The values from the top, without empty cells.
 
         Example: log column.values.count

@@ -154,7 +154,7 @@ class Table(HoldsColumns):
         return Column(sheet, sheet_column(self.rows, heading), (body.top, body.bottom))
 
     @finds
-    def find_record(self, **wanted: Any) -> Record:
+    def find_record(self, **wanted: object) -> Record:
         """The first record with these values under these headings."""
         if not wanted:
             raise Failure('the value to look for is missing: record(item: "flour")')
@@ -201,7 +201,7 @@ class Table(HoldsColumns):
 
     @action(Reach.CHANGE)
     @needs("arrange_rows")
-    def add_record(self, **values: Any) -> Record:
+    def add_record(self, **values: object) -> Record:
         """Adds a record after the last one and returns it. Values under other headings are left to the file.
 
         Example: add-record item: "Rice", kg: 12
@@ -265,7 +265,7 @@ class Table(HoldsColumns):
                 "order", "the earlier order", f"by {by}", back, f"sorted by {by}" + (f", then {then}" if then else "")
             )
 
-    def _sort_values(self, rows: Sequence[Any], heading: str) -> list[Value]:
+    def _sort_values(self, rows: Sequence[object], heading: str) -> list[Value]:
         """What rows are sorted by. Raises `Failure` for an error value, or a result that is old."""
         read = self.rows.reader(self.rows.key(heading))
         result = [resolve(value) for value in map(read, rows)]

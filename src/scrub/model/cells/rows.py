@@ -31,7 +31,7 @@ class Rows:
     name: str = ""
 
     def __init__(self) -> None:
-        self._indexes: dict[tuple[str, ...], tuple[int, dict[tuple[Any, ...], Any]]] = {}
+        self._indexes: dict[tuple[str, ...], tuple[int, dict[tuple[object, ...], object]]] = {}
 
     # -- what each holder of rows offers
 
@@ -78,7 +78,7 @@ class Rows:
         return self.reader(key)(row)
 
     @required
-    def filled(self) -> Sequence[Any]:
+    def filled(self) -> Sequence[object]:
         """The rows that hold something, in order."""
         raise NotImplementedError
 
@@ -104,14 +104,14 @@ class Rows:
         """Values from the left, by the headings that they are under."""
         return dict(zip(self.headings, values, strict=False))
 
-    def add(self, values: Mapping[str, Value], table: Item) -> Any:
+    def add(self, values: Mapping[str, Value], table: Item) -> object:
         """Adds a row after the last one, as a change of the table, and gives it. `values` go by the headings."""
         said = f"new row: {' | '.join(shown(value) for value in values.values())}"
         row, back = self.add_row(values)
         table.changed("new row", None, said, back, said, (f"row {len(list(self.filled())) + 1}",))
         return row
 
-    def add_row(self, values: Mapping[str, Value]) -> tuple[Any, Callable[[], None]]:
+    def add_row(self, values: Mapping[str, Value]) -> tuple[object, Callable[[], None]]:
         """Adds a row after the last one; gives it, and how to undo it."""
         raise Failure(f"{self.label}: rows cannot be added here")
 
@@ -128,7 +128,7 @@ class Rows:
         """Takes a row out; returns how to undo it."""
         raise Failure(f"{self.label}: rows cannot be deleted here")
 
-    def sortable(self) -> Sequence[Any]:
+    def sortable(self) -> Sequence[object]:
         """The rows that can change places: all that hold something, but for totals below them."""
         return self.filled()
 
@@ -196,7 +196,7 @@ class Rows:
             raise self.no_heading(heading)
         return key
 
-    def find(self, wanted: Mapping[str, Value]) -> Any:
+    def find(self, wanted: Mapping[str, Value]) -> object:
         """The first row with these values under these headings. Raises `Missing`."""
         by_key = {self.key(word): value for word, value in wanted.items()}
         keys = tuple(sorted(by_key))
@@ -204,7 +204,7 @@ class Rows:
         version = self.version(keys)
         known = self._indexes.get(keys)
         if known is None or known[0] != version:  # a macro can change what the index was built from
-            index: dict[tuple[Any, ...], Any] = {}
+            index: dict[tuple[object, ...], object] = {}
             for row in self.filled():
                 index.setdefault(tuple(_indexed(resolve(read(row))) for read in readers), row)
             known = self._indexes[keys] = (version, index)
@@ -217,7 +217,7 @@ class Rows:
 
     def _note_twins(
         self,
-        index: Mapping[tuple[Any, ...], Any],
+        index: Mapping[tuple[object, ...], object],
         wanted: Mapping[str, Value],
         keys: Sequence[str],
         readers: Sequence[Reader],
@@ -229,13 +229,13 @@ class Rows:
                 if sought in index:
                     NOTED.get()(what, self.place(index[sought], key), self.headings.get(key, key))
 
-    def take_in(self, row: Any) -> None:
+    def take_in(self, row: object) -> None:
         """Lets look-ups know of a row that came after the last one."""
         for keys, (_, index) in self._indexes.items():
             index.setdefault(tuple(_indexed(resolve(self.reader(key)(row))) for key in keys), row)
 
 
-def _indexed(value: Value) -> Any:
+def _indexed(value: Value) -> object:
     """A value as an index finds it: texts without regard to case; yes and 1 are two values."""
     if isinstance(value, str):
         return "text", fold(value)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 from decimal import Decimal
-from typing import Any
 
 from scrub.model.cells.cell import Cell
 from scrub.model.cells.cells import Cells, MergedRange, merged_in
@@ -169,7 +168,7 @@ class Sheet(SheetSettings, HoldsCells):
         return str(area) if area else None
 
     @action(Reach.CHANGE)
-    def add_row(self, values: list[Any]) -> None:
+    def add_row(self, values: list[object]) -> None:
         """Writes values to the first row below the used range, from its first column.
 
         values: the values, from the left; nothing leaves a cell empty.
@@ -258,7 +257,7 @@ class Sheet(SheetSettings, HoldsCells):
         return iter(())
 
     @finds
-    def find_cell(self, address: str | None = None, row: int | None = None, column: Any = None) -> Cell:
+    def find_cell(self, address: str | None = None, row: int | None = None, column: object = None) -> Cell:
         """A cell by its address, `cell("C4")`, by its defined name, which may lead to another sheet, or by its place:
         `cell(row: 3, column: 2)`. A column can also be named by its letters or by its heading.
         """
@@ -294,7 +293,7 @@ class Sheet(SheetSettings, HoldsCells):
         return Column(self, column_in(self, column))
 
     @finds
-    def find_record(self, **wanted: Any) -> Record:
+    def find_record(self, **wanted: object) -> Record:
         """The first record with these values under these headings: `record(item: "flour")`."""
         table = self._table()
         if table is None:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from scrub.model.cells.grid import Grid
 from scrub.model.core.amounts import Length
 from scrub.model.core.choice import Choice
@@ -23,14 +21,14 @@ class View(Choice):
 class SheetSettings(Grid, Item):
     """What is set for one sheet as a whole: how it is printed, and how it is shown."""
 
-    def setting(self, word: str) -> Any:
+    def setting(self, word: str) -> object:
         """What is set for the sheet as a whole, by the word of the field; in a format that has no such thing, what is
         declared.
         """
         return default_of(type(self), word)
 
     @may_lack
-    def put_setting(self, word: str, value: Any) -> None:
+    def put_setting(self, word: str, value: object) -> None:
         """Sets it."""
         raise NotImplementedError
 

@@ -38,12 +38,12 @@ class Restriction(NamedTuple):
 class When(NamedTuple):
     """When cells get a look: one of these is set."""
 
-    above: Any = None
-    below: Any = None
-    at_least: Any = None
-    at_most: Any = None
-    equal: Any = None
-    between: tuple[Any, Any] | None = None
+    above: object = None
+    below: object = None
+    at_least: object = None
+    at_most: object = None
+    equal: object = None
+    between: tuple[object, object] | None = None
     contains: str | None = None
     duplicates: bool = False
     formula: str | None = None
@@ -217,7 +217,7 @@ class ConditionalFormat(Item):
         raise NotImplementedError
 
 
-def limits(least: Any, most: Any) -> tuple[str, ...]:
+def limits(least: object, most: object) -> tuple[str, ...]:
     """Two limits as a person reads them."""
     if least is None and most is None:
         return ()
@@ -226,5 +226,5 @@ def limits(least: Any, most: Any) -> tuple[str, ...]:
     return (f"at most {_plain(most)}",) if least is None else (f"from {_plain(least)} to {_plain(most)}",)
 
 
-def _plain(value: Any) -> str:
+def _plain(value: object) -> str:
     return str(value.normalize() + 0) if isinstance(value, Decimal) else str(value)

@@ -73,7 +73,7 @@ class Amount:
     def __ge__(self, other: object) -> bool:
         return self._ordered(other, operator.ge)
 
-    def combined(self, sign: str, other: Any) -> Any:
+    def combined(self, sign: str, other: object) -> object:
         """This amount and another value, added, taken away, multiplied or divided; NotImplemented for no meaning."""
         if isinstance(other, type(self)):
             if sign in "+-":
@@ -144,7 +144,7 @@ class Duration(Amount):
             raise Failure(f"{self} cannot be converted to {unit}: months have no fixed length")
         return super().in_unit(unit)
 
-    def combined(self, sign: str, other: Any) -> Any:
+    def combined(self, sign: str, other: object) -> Any:
         """As for every amount; a month and a day do not add up."""
         if isinstance(other, Duration):
             self._ensure_like(other)
@@ -190,7 +190,7 @@ UNITS: Mapping[str, tuple[type[Amount], str]] = {
 } | {"inch": (Length, "inches")}
 
 
-def combine(sign: str, one: Any, other: Any) -> Any:
+def combine(sign: str, one: object, other: object) -> object:
     """Arithmetic beyond plain numbers; NotImplemented where it has no meaning."""
     if isinstance(one, Amount):
         if isinstance(one, Duration) and isinstance(other, date) and sign == "+":

@@ -11,7 +11,7 @@ import functools
 from collections.abc import Callable, Iterator, Mapping
 from enum import IntEnum
 from types import MappingProxyType
-from typing import Any, ClassVar, TypeVar
+from typing import ClassVar, TypeVar
 
 from scrub.model.core.area import Area
 from scrub.model.core.change import Change, Undo
@@ -20,7 +20,7 @@ from scrub.model.core.problem import Failure
 from scrub.model.core.recorder import Changes, Recorder
 from scrub.model.core.required import required
 
-F = TypeVar("F", bound=Callable[..., Any])
+F = TypeVar("F", bound=Callable[..., object])
 
 
 class Reach(IntEnum):
@@ -63,7 +63,7 @@ def otherwise(value: object) -> Callable[[F], F]:
 _DEFAULTS: dict[tuple[type, str], object] = {}
 
 
-def default_of(cls: type, word: str) -> Any:
+def default_of(cls: type, word: str) -> object:
     """What a field of a kind is where a format has nothing of it."""
     result = _DEFAULTS.get((cls, word), _DEFAULTS)
     if result is _DEFAULTS:
@@ -177,11 +177,11 @@ class Item:
     def __repr__(self) -> str:
         return f"<{self.kind_word} {self.label!r}>"
 
-    def read(self, key: str) -> Any:
+    def read(self, key: str) -> object:
         """The value of an open field."""
         raise NotImplementedError
 
-    def write(self, key: str, value: Any) -> None:
+    def write(self, key: str, value: object) -> None:
         """Sets an open field."""
         raise NotImplementedError
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any, Protocol
+from typing import Protocol
 
 from scrub.model.core.named import NamedTuple
 from scrub.model.core.sending import Outgoing
@@ -19,8 +19,8 @@ class Question(NamedTuple):
     name: str
     prompt: str
     type: str = "text"
-    choices: tuple[Any, ...] = ()
-    default: Any = None
+    choices: tuple[object, ...] = ()
+    default: object = None
     secret: bool = False
     problem: str = ""
     twice: bool = False

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from functools import cached_property as lazy_property
@@ -14,13 +14,13 @@ else:
         the value as any other attribute, so that the object needs no dictionary of its own.
         """
 
-        def __init__(self, make: Callable[[Any], Any]) -> None:
+        def __init__(self, make: Callable[[object], object]) -> None:
             self._make, self.__doc__ = make, make.__doc__
 
         def __set_name__(self, owner: type, name: str) -> None:
             self._name = name
 
-        def __get__(self, instance: Any, owner: type | None = None) -> Any:
+        def __get__(self, instance: object, owner: type | None = None) -> object:
             if instance is None:
                 return self
             value = self._make(instance)

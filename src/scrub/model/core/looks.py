@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from decimal import Decimal
-from typing import Any, Protocol
+from typing import Protocol
 
 from scrub.model.core.colours import Colour, colour_of
 from scrub.model.core.declare import Item
@@ -28,7 +28,7 @@ class LetterLooks(Item):
     __slots__ = ()
 
     @required
-    def _look(self, word: str) -> Any:
+    def _look(self, word: str) -> object:
         """What a look is."""
         raise NotImplementedError
 
@@ -78,7 +78,7 @@ class HasLooks(LetterLooks):
         """The paragraph, and which of its characters are meant."""
         raise NotImplementedError
 
-    def _look(self, word: str) -> Any:
+    def _look(self, word: str) -> object:
         paragraph, start, end = self.lettered()
         found = iter(paragraph.looks(start, end, word))
         first = next(found, None)

@@ -5,7 +5,7 @@ time that a small run needs.
 from __future__ import annotations
 
 from collections import namedtuple
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from typing import NamedTuple
@@ -14,7 +14,7 @@ else:
     class _Making(type):
         """Makes a class of a body with annotated fields."""
 
-        def __new__(cls, name: str, bases: tuple[type, ...], body: dict[str, Any]) -> type:
+        def __new__(cls, name: str, bases: tuple[type, ...], body: dict[str, object]) -> type:
             if not bases:
                 return super().__new__(cls, name, bases, body)
             fields = body.pop("__annotations__", {})

@@ -11,7 +11,7 @@ from scrub.model.core.problem import Failure
 PATTERN_TIME = 1.0
 
 
-def pattern_of(written: str, exactly: bool = False) -> Any:
+def pattern_of(written: str, exactly: bool = False) -> object:
     """A pattern, compiled. Capitals matter only `exactly`. Raises `Failure` for one that is not right."""
     import regex  # only macros that use patterns pay for it
 

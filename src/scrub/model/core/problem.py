@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from typing import Any
 
 
 class ScrubError(Exception):
@@ -11,12 +10,12 @@ class ScrubError(Exception):
 
     exit_code = 1
 
-    def __reduce__(self) -> tuple[Any, ...]:
+    def __reduce__(self) -> tuple[object, ...]:
         """Problems can go from one process to another, whatever their constructors take."""
         return _again, (type(self), self.args, vars(self))
 
 
-def _again(cls: type[ScrubError], arguments: tuple[Any, ...], state: dict[str, Any]) -> ScrubError:
+def _again(cls: type[ScrubError], arguments: tuple[object, ...], state: dict[str, object]) -> ScrubError:
     """A problem as it was in another process."""
     error = cls.__new__(cls)
     error.args = arguments

@@ -140,7 +140,7 @@ class Changes(Sequence[Change]):
     def __repr__(self) -> str:
         return repr(list(self))
 
-    def kept(self) -> dict[str, Any]:
+    def kept(self) -> dict[str, object]:
         """The changes as the history keeps them; `of` brings them back."""
         return {
             "places": self._places,

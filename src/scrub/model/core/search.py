@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Mapping, Sequence
 from types import MappingProxyType
-from typing import Any
 
 from scrub.model.core.declare import Docs
 from scrub.model.core.named import NamedTuple
@@ -30,7 +29,7 @@ class CatalogEntry(NamedTuple):
     docs: Docs
     choices: Mapping[str, tuple[str, ...]] = MappingProxyType({})
 
-    def as_dict(self) -> dict[str, Any]:
+    def as_dict(self) -> dict[str, object]:
         """The entry as JSON shows it."""
         return {
             "what": self.what,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any, Protocol, runtime_checkable
+from typing import Protocol, runtime_checkable
 
 from scrub.model.core.named import NamedTuple
 
@@ -69,7 +69,7 @@ class Doing(OutboundTask, Protocol):
     def address(self) -> str:
         """Where it is done."""
 
-    def perform(self, keep: Callable[[bytes], str]) -> list[dict[str, Any]]:
+    def perform(self, keep: Callable[[bytes], str]) -> list[dict[str, object]]:
         """Does it; returns how to undo it. `keep` keeps bytes for that, and gives their name. Raises `NotSent`,
         `HalfDone` or `PerhapsSent`.
         """
@@ -89,7 +89,7 @@ class Declined(NotSent):
 class HalfDone(Exception):
     """Only the first steps of it were done; the text says why the next one was not. `back` undoes those steps."""
 
-    def __init__(self, why: str, back: list[dict[str, Any]], declined: bool) -> None:
+    def __init__(self, why: str, back: list[dict[str, object]], declined: bool) -> None:
         super().__init__(why)
         self.back = back
         self.declined = declined  # the server works, so that others may go

@@ -48,11 +48,11 @@ class Fixed(Series[Any]):
 
     __slots__ = ("_every",)
 
-    def __init__(self, every: Sequence[Any]) -> None:
-        self._every: Sequence[Any] = every if isinstance(every, range) else tuple(every)
+    def __init__(self, every: Sequence[object]) -> None:
+        self._every: Sequence[object] = every if isinstance(every, range) else tuple(every)
         super().__init__(len(every), self._every.__getitem__)
 
-    def __iter__(self) -> Iterator[Any]:
+    def __iter__(self) -> Iterator[object]:
         return iter(self._every)
 
 
@@ -75,7 +75,7 @@ class Through(Series[T]):
 
     __slots__ = ("_inner", "_of")
 
-    def __init__(self, inner: Series[Any], make: Callable[[Any], T]) -> None:
+    def __init__(self, inner: Series[object], make: Callable[[object], T]) -> None:
         super().__init__(0, lambda place: make(inner[place]))
         self._inner, self._of = inner, make
 

@@ -22,7 +22,9 @@ if TYPE_CHECKING:
 class _Field(property):
     """A property whose getter and setter learn the word of the field from the name that it gets in its class."""
 
-    def __init__(self, make: Callable[[str], tuple[Callable[[Any], Any], Callable[[Any, Any], None]]]) -> None:
+    def __init__(
+        self, make: Callable[[str], tuple[Callable[[object], object], Callable[[object, object], None]]]
+    ) -> None:
         super().__init__()
         self._make = make
 
@@ -44,21 +46,21 @@ class Through:
     def __call__(
         self, of: type[T], doc: str, /, otherwise: object = None, *, optional: Literal[True]
     ) -> Setting[T | None]: ...
-    def __call__(self, of: Any, doc: str, /, otherwise: object = None, *, optional: bool = False) -> Any:
+    def __call__(self, of: Any, doc: str, /, otherwise: object = None, *, optional: bool = False) -> object:
         """A field of a type, documented as a getter is. `otherwise` is what it is where a format has nothing of it, and
         `optional` whether it can be nothing.
         """
         read, write, needs = self._read, self._write, (self._needs,)
         hint = of | None if optional else of
 
-        def make(name: str) -> tuple[Callable[[Any], Any], Callable[[Any, Any], None]]:
+        def make(name: str) -> tuple[Callable[[object], object], Callable[[object, object], None]]:
             word = name.rstrip("_").replace("_", "-")
 
-            def get(item: Any) -> Any:
+            def get(item: object) -> object:
                 found = getattr(item, read)(word)
                 return found if type(found) is of or (optional and found is None) else of(found)
 
-            def put(item: Any, value: Any) -> None:
+            def put(item: object, value: object) -> None:
                 getattr(item, write)(word, value)
 
             get.__name__ = put.__name__ = name

@@ -75,9 +75,9 @@ class Pairs:
 
     __slots__ = ("_otherwise", "held", "types")
 
-    def __init__(self, *otherwise: Any) -> None:
+    def __init__(self, *otherwise: object) -> None:
         #: Each key as it was written first, with its value, by what keys have in common that are the same: `of` them.
-        self.held: dict[Any, tuple[Any, Any]] = {}
+        self.held: dict[object, tuple[object, object]] = {}
         self._otherwise = otherwise
         #: The types of its keys.
         self.types: set[type] = set()
@@ -85,16 +85,16 @@ class Pairs:
     def __len__(self) -> int:
         return len(self.held)
 
-    def has(self, key: Any) -> bool:
+    def has(self, key: object) -> bool:
         """Whether a key got a value."""
         return self.of(key) in self.held
 
     @staticmethod
-    def of(key: Any) -> Any:
+    def of(key: object) -> object:
         """What two keys have in common that are the same."""
         return key.lower() if type(key) is str and key and key.isascii() else _key(key)
 
-    def get(self, key: Any) -> Any:
+    def get(self, key: object) -> object:
         """The value of a key. Raises `Failure` for one that got none."""
         found = self.held.get(self.of(key))
         if found is not None:
@@ -103,7 +103,7 @@ class Pairs:
             return self._otherwise[0]
         raise Failure(f'"{shown(key)}" has no value. Check first: exists, or set a default: pairs(otherwise: 0)')
 
-    def put(self, key: Any, value: Any) -> tuple[Any, Any] | None:
+    def put(self, key: object, value: object) -> tuple[object, object] | None:
         """Gives a key a value; gives what it was, for `put_back`."""
         kept = self.of(key)
         former = self.held.get(kept)
@@ -114,7 +114,7 @@ class Pairs:
         self.held[kept] = (key if former is None else former[0], value)
         return former
 
-    def put_back(self, key: Any, former: tuple[Any, Any] | None) -> None:
+    def put_back(self, key: object, former: tuple[object, object] | None) -> None:
         """Makes a key what it was."""
         if former is None:
             del self.held[self.of(key)]
@@ -127,20 +127,20 @@ class Pairs:
         pairs.held, pairs.types = dict(self.held), set(self.types)
         return pairs
 
-    def every(self) -> Iterable[tuple[Any, Any]]:
+    def every(self) -> Iterable[tuple[object, object]]:
         """Each key with its value."""
         return self.held.values()
 
-    def keys(self) -> list[Any]:
+    def keys(self) -> list[object]:
         """The keys in the order in which they came, each as it was first written."""
         return [key for key, _ in self.held.values()]
 
-    def values(self) -> list[Any]:
+    def values(self) -> list[object]:
         """The values, in the order of the keys."""
         return [value for _, value in self.held.values()]
 
 
-def _key(value: Any) -> Any:
+def _key(value: object) -> object:
     """What two values have in common that are the same."""
     if isinstance(value, str):
         if isinstance(value, Address):

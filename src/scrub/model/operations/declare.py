@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any, TypeVar
+from typing import TypeVar
 
-F = TypeVar("F", bound=Callable[..., Any])
+F = TypeVar("F", bound=Callable[..., object])
 
 #: Every operation, by the word of its type and its own word.
-OPERATIONS: dict[tuple[str, str], Callable[..., Any]] = {}
+OPERATIONS: dict[tuple[str, str], Callable[..., object]] = {}
 
 
 def operation(*types: str) -> Callable[[F], F]:

@@ -14,7 +14,7 @@ from scrub.model.operations.mistaken import NOTED, twins
 
 
 @operation("list")
-def count(values: list[Any]) -> int:
+def count(values: list[object]) -> int:
     """The number of values.
 
     Example: sheet.name.words.count
@@ -24,7 +24,7 @@ def count(values: list[Any]) -> int:
 
 
 @operation("list")
-def first(values: list[Any]) -> Any:
+def first(values: list[object]) -> object:
     """The first value; an error if the list is empty.
 
     Example: sheet.name.words.first
@@ -34,7 +34,7 @@ def first(values: list[Any]) -> Any:
 
 
 @operation("list")
-def last(values: list[Any]) -> Any:
+def last(values: list[object]) -> object:
     """The last value; an error if the list is empty.
 
     Example: sheet.name.words.last
@@ -44,7 +44,7 @@ def last(values: list[Any]) -> Any:
 
 
 @operation("list")
-def item(values: list[Any], number: int) -> Any:
+def item(values: list[object], number: int) -> object:
     """One value by its position, from 1; negative positions count from the end: -1 is the last.
 
     number: the position.
@@ -58,7 +58,7 @@ def item(values: list[Any], number: int) -> Any:
 
 
 @operation("list")
-def joined(values: list[Any], by: str = "") -> str:
+def joined(values: list[object], by: str = "") -> str:
     """The values as one text.
 
     by: the separator.
@@ -69,7 +69,7 @@ def joined(values: list[Any], by: str = "") -> str:
 
 
 @operation("list")
-def with_(values: list[Any], value: Any) -> list[Any]:
+def with_(values: list[object], value: object) -> list[object]:
     """The list with another value at its end.
 
     value: the value to add.
@@ -79,27 +79,27 @@ def with_(values: list[Any], value: Any) -> list[Any]:
     return [*values, value]
 
 
-def _filled(values: list[Any], word: str) -> list[Any]:
+def _filled(values: list[object], word: str) -> list[object]:
     if not values:
         raise Failure(f"an empty list has no {word} value")
     return values
 
 
 @operation("list")
-def sum_(values: list[Any]) -> Any:
+def sum_(values: list[object]) -> Any:
     """The sum of the values; empty values are skipped.
 
     Example: amounts.sum
     Also: total, add up
     """
-    total: Any = None
+    total: object = None
     for value in values:
         if value is not None:
             total = added(total, value)
     return Decimal(0) if total is None else total
 
 
-def added(total: Any, value: Any) -> Any:
+def added(total: object, value: object) -> object:
     """A sum so far, None before its first value, with one more. Raises `Failure` for what cannot be added up."""
     if isinstance(total, Decimal) and isinstance(value, Decimal):
         return total + value
@@ -117,7 +117,7 @@ _SUMMED = {"a number", "a duration", "a length", "a size"}
 
 
 @operation("list")
-def smallest(values: list[Any]) -> Any:
+def smallest(values: list[object]) -> object:
     """The smallest number or earliest date; empty values are skipped.
 
     Example: amounts.smallest
@@ -127,7 +127,7 @@ def smallest(values: list[Any]) -> Any:
 
 
 @operation("list")
-def largest(values: list[Any]) -> Any:
+def largest(values: list[object]) -> object:
     """The largest number or latest date; empty values are skipped.
 
     Example: amounts.largest
@@ -137,7 +137,7 @@ def largest(values: list[Any]) -> Any:
 
 
 @operation("list")
-def average(values: list[Any]) -> Any:
+def average(values: list[object]) -> object:
     """The average of the numbers; empty values are skipped.
 
     Example: amounts.average
@@ -149,7 +149,7 @@ def average(values: list[Any]) -> Any:
 
 
 @operation("list")
-def sorted_(values: list[Any]) -> list[Any]:
+def sorted_(values: list[object]) -> list[object]:
     """The values sorted: numbers by size, text by the alphabet, empty values last. Upper and lower case count as
     equal.
 
@@ -162,7 +162,7 @@ def sorted_(values: list[Any]) -> list[Any]:
 
 
 @operation("list")
-def reversed_(values: list[Any]) -> list[Any]:
+def reversed_(values: list[object]) -> list[object]:
     """The values in reverse order.
 
     Example: names.sorted.reversed
@@ -172,7 +172,7 @@ def reversed_(values: list[Any]) -> list[Any]:
 
 
 @operation("list")
-def unique(values: list[Any], exactly: bool = False) -> list[Any]:
+def unique(values: list[object], exactly: bool = False) -> list[object]:
     """The values without repetitions. Upper and lower case count as equal.
 
     exactly: whether upper and lower case must match.
@@ -197,7 +197,7 @@ def unique(values: list[Any], exactly: bool = False) -> list[Any]:
 
 
 @operation("list")
-def filled(values: list[Any]) -> list[Any]:
+def filled(values: list[object]) -> list[object]:
     """The values without empty ones.
 
     Example: names.filled
@@ -214,7 +214,7 @@ class NoOrder(Failure):
         self.place = place
 
 
-def _comparable(values: list[Any], word: str) -> list[Any]:
+def _comparable(values: list[object], word: str) -> list[object]:
     result = _filled([value for value in values if value is not None], word)
     first = type_name(result[0])
     other = next((place for place, value in enumerate(values) if value is not None and type_name(value) != first), None)
@@ -223,7 +223,7 @@ def _comparable(values: list[Any], word: str) -> list[Any]:
     return result
 
 
-def ranked(values: Sequence[Any]) -> list[Any]:
+def ranked(values: Sequence[Any]) -> list[object]:
     """What the values are put in order by. Raises `Failure` for values of several kinds."""
     sorts = set(map(type, values))
     if sorts == {str}:
@@ -234,7 +234,7 @@ def ranked(values: Sequence[Any]) -> list[Any]:
     return [_text_key(value) for value in _comparable(list(values), "sort")] if values else []
 
 
-def in_order(count: int, keys: Sequence[tuple[Sequence[Any], bool]]) -> list[int]:
+def in_order(count: int, keys: Sequence[tuple[Sequence[object], bool]]) -> list[int]:
     """The places of that many things in the order of their keys, the most important first, each with whether the
     largest comes first: numbers by size, texts by the alphabet, empty ones last; those that are alike stay as
     before. Raises `NoOrder` with the place of a value that is unlike others.
@@ -254,7 +254,7 @@ def in_order(count: int, keys: Sequence[tuple[Sequence[Any], bool]]) -> list[int
     return places
 
 
-def _empty_places(values: Sequence[Any]) -> set[int]:
+def _empty_places(values: Sequence[object]) -> set[int]:
     """Where nothing is; of many values of one kind none is asked twice."""
     sorts = set(map(type, values))
     if sorts == {Decimal} or (sorts == {str} and not any(map(is_empty, set(values)))):
@@ -262,5 +262,5 @@ def _empty_places(values: Sequence[Any]) -> set[int]:
     return {place for place, value in enumerate(values) if is_empty(value)}
 
 
-def _text_key(value: Any) -> Any:
+def _text_key(value: object) -> Any:
     return alphabetical(value) if isinstance(value, str) else value

@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from scrub.model.core.values import Pairs
 from scrub.model.operations.declare import operation
 
 
 @operation("pairs")
-def keys(pairs: Pairs) -> list[Any]:
+def keys(pairs: Pairs) -> list[object]:
     """The keys with a value, in the order they were added.
 
     Example: nights.keys.sorted
@@ -19,7 +17,7 @@ def keys(pairs: Pairs) -> list[Any]:
 
 
 @operation("pairs")
-def values(pairs: Pairs) -> list[Any]:
+def values(pairs: Pairs) -> list[object]:
     """The values, in the order of the keys.
 
     Example: nights.values.sum

@@ -173,7 +173,7 @@ class Lines:
 
     # -- both
 
-    def measure(self, line: int, is_row: bool, word: str) -> Any:
+    def measure(self, line: int, is_row: bool, word: str) -> object:
         """Width, height, or whether it is hidden."""
         if word == "hidden":
             value = self._row_attribute(line, "hidden") if is_row else self._column_entry(line).get("hidden")
@@ -189,7 +189,7 @@ class Lines:
         width = self._column_entry(line).get("width")
         return None if width is None else _characters(float(width))
 
-    def put_measure(self, line: int, is_row: bool, word: str, value: Any) -> None:
+    def put_measure(self, line: int, is_row: bool, word: str, value: object) -> None:
         """Changes it."""
         before = self.measure(line, is_row, word)
         if before == value:

@@ -37,8 +37,8 @@ def _write_break_lines(elements: Elements, word: str, get: Get) -> None:
     elements.change("sheetPr", ["pageSetUpPr"], autoPageBreaks=None if get(word) else "0")
 
 
-def _pages(name: str) -> Callable[[Source], Any]:
-    def read(source: Source) -> Any:
+def _pages(name: str) -> Callable[[Source], object]:
+    def read(source: Source) -> object:
         number = int(source.attribute("pageSetup", name) or "1")
         return number or None if is_on(source.attribute("sheetPr", "pageSetUpPr", "fitToPage"), False) else None
 
@@ -57,7 +57,7 @@ def _write_orientation(elements: Elements, word: str, get: Get) -> None:
     elements.change("pageSetup", [], orientation=str(get(word)))
 
 
-def _read_paper(source: Source) -> Any:
+def _read_paper(source: Source) -> object:
     number = source.attribute("pageSetup", "paperSize")
     return next((paper for paper, code in _PAPERS.items() if str(code) == number), None)
 
@@ -69,8 +69,8 @@ def _write_paper(elements: Elements, word: str, get: Get) -> None:
     elements.change("pageSetup", [], paperSize=size, paperWidth=None, paperHeight=None)
 
 
-def _margin(side: str) -> Callable[[Source], Any]:
-    def read(source: Source) -> Any:
+def _margin(side: str) -> Callable[[Source], object]:
+    def read(source: Source) -> object:
         written = source.attribute("pageMargins", side) or _MARGINS[side]
         return Length.of_cm(hundredths(Decimal(written) * _INCH))
 
@@ -85,7 +85,7 @@ def _write_margin(elements: Elements, word: str, get: Get) -> None:
     elements.change("pageMargins", [], **said)
 
 
-def _check_margin(word: str, value: Any, sheet: Sheet) -> Any:
+def _check_margin(word: str, value: Any, sheet: Sheet) -> object:
     if not 0 <= value.in_unit("cm") <= 120:
         raise Failure(f'"{word}" can be 0 to 120 cm, not {value}')
     return value
@@ -112,10 +112,10 @@ _PRINTED = {
 }  # fmt: skip
 
 
-def _printed(word: str) -> Callable[[Source], Any]:
+def _printed(word: str) -> Callable[[Source], object]:
     name, side = _PRINTED[word]
 
-    def read(source: Source) -> Any:
+    def read(source: Source) -> object:
         span = source.inner("headerFooter").child(name)
         data = source.part.data
         return _as_written(_sections(unescaped(text_of(data[span.start : span.end])))[side]) if span else None
@@ -123,7 +123,7 @@ def _printed(word: str) -> Callable[[Source], Any]:
     return read
 
 
-def _check_printed(word: str, value: Any, sheet: Sheet) -> Any:
+def _check_printed(word: str, value: Any, sheet: Sheet) -> object:
     if len(value) > 255:
         raise Failure("a header or footer can contain up to 255 characters")
     return value or None
@@ -173,14 +173,14 @@ def _with_section(element: bytes, name: str, side: str, value: str | None, prefi
 # -- names: what is printed, and what is printed again on each page
 
 
-def _check_titles(word: str, value: Any, sheet: Sheet) -> Any:
+def _check_titles(word: str, value: object, sheet: Sheet) -> object:
     text = str(value).replace("-", ":").replace(" ", "")
     first, _, last = text.partition(":")
     area = area_of(f"{first}:{last or first}")
     return str(area.top) if area.top == area.bottom else f"{area.top}:{area.bottom}"
 
 
-def _check_title_columns(word: str, value: Any, sheet: Sheet) -> Any:
+def _check_title_columns(word: str, value: object, sheet: Sheet) -> object:
     text = str(value).replace("-", ":").replace(" ", "")
     first, _, last = text.partition(":")
     area = area_of(f"{first}:{last or first}")
@@ -188,7 +188,7 @@ def _check_title_columns(word: str, value: Any, sheet: Sheet) -> Any:
     return left if left == right else f"{left}:{right}"
 
 
-def _check_printed_area(word: str, value: Any, sheet: Sheet) -> Any:
+def _check_printed_area(word: str, value: object, sheet: Sheet) -> object:
     return ", ".join(str(area_of(each)) for each in str(value).split(","))
 
 
@@ -209,7 +209,7 @@ def printed_area_of(names: Names, sheet: str, value: str | None) -> str | None:
     return ",".join(f"{names.quoted(sheet)}!{names.absolute(area_of(each))}" for each in value.split(","))
 
 
-def _read_printed_area(source: Source) -> Any:
+def _read_printed_area(source: Source) -> object:
     pieces = _pieces(source.named(PRINTED) or "")
     areas = [piece.rpartition("!")[2].replace("$", "") for piece in pieces]
     return ", ".join(areas) if areas and all(map(_is_area, areas)) else None

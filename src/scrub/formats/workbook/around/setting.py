@@ -59,14 +59,14 @@ Get = Callable[[str], Any]
 class Setting(NamedTuple):
     """One setting: how it is read, checked and written; one that is written elsewhere has no `write`."""
 
-    read: Callable[[Source], Any]
+    read: Callable[[Source], object]
     write: Callable[[Elements, str, Get], None] | None = None
     check: Callable[[str, Any, Sheet], Any] = lambda word, value, sheet: value
     #: Whether a chart sheet has it too (18.3.1.12).
     of_charts: bool = False
 
 
-def from_to(first: int, last: int) -> Callable[[str, Any, Sheet], Any]:
+def from_to(first: int, last: int) -> Callable[[str, object, Sheet], object]:
     """A check for a number in a range."""
 
     def check(word: str, value: Any, sheet: Sheet) -> Any:

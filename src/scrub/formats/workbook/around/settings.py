@@ -33,7 +33,7 @@ class Settings:
         self._number = number
         self._part = part
         self._shared = shared
-        self._kept: dict[str, LazyPiece[Any]] = {}
+        self._kept: dict[str, LazyPiece[object]] = {}
 
     def _of(self, word: str) -> LazyPiece[Any]:
         piece = self._kept.get(word)
@@ -49,7 +49,7 @@ class Settings:
         """What is set."""
         return self._of(word).now
 
-    def put(self, word: str, value: Any) -> None:
+    def put(self, word: str, value: object) -> None:
         """Sets it."""
         kept, setting = self._of(word), _SETTINGS[word]
         before = kept.now
@@ -84,7 +84,7 @@ class Settings:
     def elements(self, skeleton: Skeleton, parts: Parts) -> Mapping[str, bytes]:
         """The elements that must change for what was set."""
         elements = Elements(skeleton)
-        done: set[Any] = set()
+        done: set[object] = set()
         for word in self._wanted():
             write = _SETTINGS[word].write
             if write is not None and write not in done:
@@ -109,7 +109,7 @@ class Settings:
 # -- titles and filter
 
 
-def _check_filter(word: str, value: Any, sheet: Sheet) -> Any:
+def _check_filter(word: str, value: Any, sheet: Sheet) -> object:
     area = area_of(value)
     for table in sheet.tables():
         if table.area.meets(area):
@@ -125,7 +125,7 @@ def _write_filter(elements: Elements, word: str, get: Get) -> None:
 # -- the view
 
 
-def _read_view(source: Source) -> Any:
+def _read_view(source: Source) -> object:
     name = source.attribute("sheetViews", "sheetView", "view") or "normal"
     return next(each for each, written in _VIEWS.items() if written == name)
 
@@ -145,8 +145,8 @@ def _write_gridlines(elements: Elements, word: str, get: Get) -> None:
     elements.change("sheetViews", ["sheetView"], showGridLines=None if get(word) else "0")
 
 
-def _in_sight(name: str) -> Callable[[Source], Any]:
-    def read(source: Source) -> Any:
+def _in_sight(name: str) -> Callable[[Source], object]:
+    def read(source: Source) -> object:
         pane = source.inner("sheetViews", "sheetView", "pane").attributes
         return int(float(pane.get(name, "0"))) if pane.get("state", "").startswith("frozen") else 0
 
@@ -158,7 +158,7 @@ def _write_in_sight(elements: Elements, word: str, get: Get) -> None:
     elements.found["sheetViews"] = _frozen(old, get("frozen-rows"), get("frozen-columns"), elements.prefix)
 
 
-def _read_tab_colour(source: Source) -> Any:
+def _read_tab_colour(source: Source) -> object:
     colour = source.inner("sheetPr").child("tabColor")
     return source.colours.read(colour.attributes) if colour else None
 

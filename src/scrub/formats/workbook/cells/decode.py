@@ -7,7 +7,6 @@ from collections.abc import Callable, Sequence
 from datetime import date, datetime, timedelta
 from decimal import Decimal
 from itertools import compress
-from typing import Any
 
 from scrub.formats.spans import number_in, whole
 from scrub.formats.workbook.cells.stored_cell import StoredCell
@@ -104,7 +103,7 @@ class Decoder:
 
     def column(
         self,
-        cells: Sequence[tuple[Any, ...]],
+        cells: Sequence[tuple[object, ...]],
         where: Callable[[int], str],
         numbers: list[int] | None = None,
         texts_only: bool = False,

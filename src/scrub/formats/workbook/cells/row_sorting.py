@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 
-from scrub.formats.workbook.formulas.syntax import FormulaPiece, area_at, pieces_of
+from scrub.formats.workbook.formulas.syntax import area_at
+from scrub.formulas.tokens import FormulaPiece, pieces_of
 from scrub.model.core.area import Area
 from scrub.model.core.lazy_pattern import lazy_pattern
 from scrub.model.core.problem import Failure

@@ -208,7 +208,7 @@ class SheetOrder:
             if style != style_before:
                 overlay.styles[key] = style
 
-    def _back(self, key: int, former: Sequence[tuple[dict[int, Any], Any]], value: Value, before: Value) -> None:
+    def _back(self, key: int, former: Sequence[tuple[dict[int, Any], object]], value: Value, before: Value) -> None:
         for held, each in former:
             put_back(held, key, each)
         self._sheet.restore(key, value, before)

@@ -69,7 +69,7 @@ class CellWriter:
         #: What is before the row in a new cell of a column, and the format that it gets from it.
         self._column_heads: dict[int, tuple[bytes, bytes]] = {}
         #: The rest of a new cell after its format, for each type of values.
-        self._contents: defaultdict[type, dict[Any, bytes]] = defaultdict(dict)
+        self._contents: defaultdict[type, dict[object, bytes]] = defaultdict(dict)
 
     def splices(self) -> list[Splice]:
         """What makes the part say what the cells are to be, in the order of the part."""
@@ -131,7 +131,7 @@ class CellWriter:
         own = number_in(attributes_of(attributes), "s") if style is None else style
         return own if self.shared.styles.is_moment(own) else None
 
-    def _plain(self, stored: Searched, values: Mapping[int, Any]) -> tuple[list[Splice], set[int]]:
+    def _plain(self, stored: Searched, values: Mapping[int, object]) -> tuple[list[Splice], set[int]]:
         """The commonest changes, another plain value in a stored cell, in one pass; gives what is left."""
         overlay, data, find = self.overlay, stored.data, stored.data.find
         styles, runs = overlay.styles, overlay.runs
@@ -139,7 +139,7 @@ class CellWriter:
         rest: set[int] = {key for key in styles if key not in values}
         #: What a cell of some attributes begins with, and its format where it is read as a moment.
         heads: dict[tuple[bytes, int | None], tuple[bytes, int | None]] = {}
-        contents: dict[Any, tuple[bytes, bytes]] = {}
+        contents: dict[object, tuple[bytes, bytes]] = {}
         row_before, start, end, is_there = 0, stored.body[0], 0, False
         at_once: dict[bytes, int] | None = None  # the places of all cells of a row that is long
         openings = _Openings()
@@ -181,7 +181,7 @@ class CellWriter:
         style = self.numbers.get(style, style)
         return (b' s="%d"' % style if style else b"") + _OLD_TYPE.sub(b"", attributes).rstrip()
 
-    def _plain_content(self, value: Any, key: int) -> tuple[bytes, bytes]:
+    def _plain_content(self, value: object, key: int) -> tuple[bytes, bytes]:
         """The type attribute, and the rest of a cell from the end of its start tag."""
         if value is None:
             return b"", b"/>"
@@ -383,7 +383,7 @@ class CellWriter:
         inner = b'<%bis><%bt xml:space="preserve">%b</%bt></%bis>' % (prefix, prefix, match[1], prefix, prefix)
         return "inlineStr", inner
 
-    def _saved(self, value: Any, key: int) -> tuple[str, bytes]:
+    def _saved(self, value: object, key: int) -> tuple[str, bytes]:
         """The type and the saved result of a formula that moved."""
         if isinstance(value, str):
             return "str", f"<{self.prefix}v>{xstring(value)}</{self.prefix}v>".encode()

@@ -24,7 +24,7 @@ _UP_DOWN = {
 _STACKED, _WIDEST = 255, 250
 
 
-def look(alignment: Mapping[str, str], word: str) -> Any:
+def look(alignment: Mapping[str, str], word: str) -> object:
     """A field of where a text is."""
     if word == "alignment":
         said = alignment.get("horizontal", "general")

@@ -90,11 +90,11 @@ class Styles:
         self.formats = [self._format(span) for span in holder.all("xf")] if holder else []
         self.first_formats = len(self.formats)
         self._dxfs, self._first_dxfs = self._elements("dxfs", "dxf")
-        self._derived: dict[tuple[int, str, Any], int] = {}
-        self._origins: dict[int, tuple[int, dict[str, Any]]] = {}  # what each added format was made of
-        self._same: dict[tuple[Any, ...], int] = {}
+        self._derived: dict[tuple[int, str, object], int] = {}
+        self._origins: dict[int, tuple[int, dict[str, object]]] = {}  # what each added format was made of
+        self._same: dict[tuple[object, ...], int] = {}
         self._sorts: dict[int, str] = {}
-        self._looks: dict[tuple[int, str], Any] = {}
+        self._looks: dict[tuple[int, str], object] = {}
 
     def table_styles(self) -> dict[str, str]:
         """The styles that a table of the workbook can have, by what they are written by: those of every workbook
@@ -159,7 +159,7 @@ class Styles:
         """Whether a cell of this format is locked; it is unless it says otherwise (18.8.33)."""
         return self.of(style).protection.get("locked", "1") not in ("0", "false")
 
-    def look(self, style: int, word: str) -> Any:
+    def look(self, style: int, word: str) -> object:
         """A field of how a cell of this format looks. A format is never changed, only others are added."""
         try:
             return self._looks[style, word]
@@ -169,7 +169,7 @@ class Styles:
                 self._looks[style, word] = result
             return result
 
-    def _read_look(self, style: int, word: str) -> Any:
+    def _read_look(self, style: int, word: str) -> object:
         if word == "locked":
             return self.locked(style)
         if word == "number-format":
@@ -205,7 +205,7 @@ class Styles:
 
     # -- changing
 
-    def derived(self, style: int, word: str, value: Any) -> int:
+    def derived(self, style: int, word: str, value: object) -> int:
         """The number of the format that is like this one but for one field; one that was derived before and gets its
         own look back is the first one again.
         """

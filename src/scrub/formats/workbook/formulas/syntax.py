@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 
+from scrub.formulas.tokens import FormulaPiece, pieces_of
 from scrub.model.core.area import MOST_COLUMNS, MOST_ROWS, Area, column_of, letters_of
 from scrub.model.core.lazy_pattern import lazy_pattern
-from scrub.model.core.named import NamedTuple
 
 _PIECES = lazy_pattern(
     r"""("(?:[^"]|"")*"|'(?:[^']|'')*'!?|\[[^\]]*\])"""  # texts, names of sheets, pieces of structured references
@@ -52,72 +52,6 @@ def _row(fixed: str, digits: str, by: int, most: int) -> str:
         return f"${digits}"
     number = int(digits) + by
     return str(number) if 1 <= number <= most else ""
-
-
-# -- taking apart
-
-_SHEET = r"(?:'(?P<quoted>(?:[^']|'')+)'|(?P<plain>(?:\[\d+\])?[^\W\d][\w.]*(?::[^\W\d][\w.]*)?))!"
-_CELL = r"\$?[A-Za-z]{1,3}\$?\d{1,7}"
-_TOKEN = lazy_pattern(
-    rf"""(?P<text>"(?:[^"]|"")*")"""
-    rf"|(?P<blank>\s+)"
-    rf"|(?P<error>\#(?:REF!|N/A|NAME\?|VALUE!|DIV/0!|NUM!|NULL!|SPILL!|CALC!|GETTING_DATA))"
-    rf"|(?:{_SHEET})?(?:"
-    rf"(?P<range>{_CELL}(?::{_CELL})?|\$?[A-Za-z]{{1,3}}:\$?[A-Za-z]{{1,3}}|\$?\d{{1,7}}:\$?\d{{1,7}})(?![\w.(\[])"
-    rf"|(?P<function>[^\W\d][\w.]*)(?=\()"
-    rf"|(?P<table>[^\W\d][\w.]*)(?=\[)"
-    rf"|(?P<name>[^\W\d][\w.?\\]*|\\[\w.?\\]*))"
-    rf"|(?P<number>\d+(?:\.\d*)?(?:[eE][+-]?\d+)?|\.\d+(?:[eE][+-]?\d+)?)"
-    rf"|(?P<operator><=|>=|<>|[-+*/^&=<>%:@#])"
-    rf"|(?P<mark>[(),;{{}}\[\]!])",
-)
-
-
-class FormulaPiece(NamedTuple):
-    """A piece of a formula: what it is, its text, and the sheet before it, if any."""
-
-    sort: str
-    text: str
-    sheet: str
-    start: int
-
-
-def pieces_of(formula: str) -> Iterator[FormulaPiece]:
-    """The pieces of a formula without its equals sign; one of sort "unknown" ends what cannot be read."""
-    at = 0
-    while at < len(formula):
-        match = _TOKEN.match(formula, at)
-        if match is None or not match[0]:
-            yield FormulaPiece("unknown", formula[at:], "", at)
-            return
-        sheet = (match["quoted"] or "").replace("''", "'") or match["plain"] or ""
-        sort = match.lastgroup or ""  # what is after the sheet closes last
-        if match[0] == "[":  # of the table that the formula is in: [[#This Row],[Nights]]
-            end = _closing(formula, at)
-            yield FormulaPiece("table" if end > 0 else "unknown", formula[at:end] if end > 0 else "[", "", at)
-            if end < 0:
-                return
-            at = end
-            continue
-        if sort != "blank":
-            yield FormulaPiece(sort, match[sort], sheet, at)
-        if sort == "table":  # what is in its brackets is not looked at
-            at = _closing(formula, match.end())
-            if at < 0:
-                yield FormulaPiece("unknown", "[", "", match.end())
-                return
-        else:
-            at = match.end()
-
-
-def _closing(formula: str, start: int) -> int:
-    """After the bracket that closes the one at `start`; -1 when none does."""
-    depth = 0
-    for at in range(start, len(formula)):
-        depth += {"[": 1, "]": -1}.get(formula[at], 0)
-        if not depth:
-            return at + 1
-    return -1
 
 
 def area_at(text: str) -> Area | None:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
-from typing import Any
 
 from scrub.formats.kept import LazyPiece
 from scrub.formats.opc.parts import Parts
@@ -232,7 +231,7 @@ def _listed(choices: tuple[str, ...]) -> str:
     return '"' + joined.replace('"', '""') + '"'
 
 
-def _said(restriction: Restriction | None) -> Any:
+def _said(restriction: Restriction | None) -> object:
     """A rule as the list of changes tells it."""
     if restriction is None:
         return None

@@ -9,8 +9,9 @@ from types import MappingProxyType
 
 from scrub.formats.shift import STILL, SheetShift, Shift
 from scrub.formats.spans import escaped
-from scrub.formats.workbook.formulas.syntax import area_at, pieces_of
+from scrub.formats.workbook.formulas.syntax import area_at
 from scrub.formats.workbook.names.names import Names
+from scrub.formulas.tokens import pieces_of
 from scrub.model.core.area import MOST_COLUMNS, MOST_ROWS, column_of, letters_of
 from scrub.model.core.lazy_pattern import lazy_pattern
 from scrub.model.core.problem import Failure

@@ -10,10 +10,10 @@ from collections.abc import Callable, Iterator, Sequence
 from scrub.formats.opc.relationships import relationships, relationships_name
 from scrub.formats.spans import Span, Splice, number_in, parse, set_attributes, spliced
 from scrub.formats.workbook.cells.sheet_data import Stored
-from scrub.formats.workbook.formulas.syntax import pieces_of
 from scrub.formats.workbook.structure.moved_cells import calculated
 from scrub.formats.workbook.structure.places import formulas_in
 from scrub.formats.zip import Package
+from scrub.formulas.tokens import pieces_of
 from scrub.model.core.area import address_of
 from scrub.model.core.values import fold
 
