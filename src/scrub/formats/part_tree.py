@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from scrub.formats.spans import NotReadable, Span, parse
-from scrub.formats.zip import Package
+from scrub.formats.zip import ReadsParts
 
 
-def part_tree(package: Package, name: str, parse: Callable[[bytes], Span] = parse) -> tuple[bytes, Span]:
+def part_tree(package: ReadsParts, name: str, parse: Callable[[bytes], Span] = parse) -> tuple[bytes, Span]:
     """A part's bytes and span tree. Raises `FileProblem` when it is missing or cannot be read."""
     data = package.read(name)
     try:

@@ -10,6 +10,7 @@ import os
 import struct
 import zlib
 from collections.abc import Collection, Iterable, Iterator, Mapping
+from typing import Protocol
 
 from scrub.formats.declared import Declared, in_utf8
 from scrub.formats.packing import Maker, checksum, inflated, packed_all, packed_bytes
@@ -54,6 +55,23 @@ class Member(NamedTuple):
     internal: int
     external: int
     offset: int
+
+
+class ReadsParts(Protocol):
+    """What gives the parts of a package: one that is there, or one that is about to be saved."""
+
+    @property
+    def members(self) -> Mapping[str, object]:
+        """What is there, by name."""
+
+    def named(self, name: str) -> str | None:
+        """The name of a part as it is written, whatever its case; None for none."""
+
+    def problem(self, what: str) -> FileProblem:
+        """A problem with the file."""
+
+    def read(self, name: str) -> bytes:
+        """The bytes of a part. Raises `FileProblem`."""
 
 
 class Package:

@@ -15,7 +15,7 @@ from scrub.formulas.compiled import Single, compiled, given
 from scrub.formulas.context import Context
 from scrub.formulas.contract import Cells, Needed
 from scrub.formulas.indexes import Indexes
-from scrub.formulas.tree import Node
+from scrub.formulas.tree import Call, Node
 from scrub.formulas.values import Array, Unsupported, Value
 from scrub.model.core.area import Area
 
@@ -57,6 +57,7 @@ class Columns:
         self._read = read
         self._columns: dict[tuple[int, int], list[Held]] = {}
         self._unsure: dict[tuple[int, int], int] = {}  # how many of a column are dirty or lost
+        self._given: dict[Cell, None] = {}  # the cells that were calculated
         self.left = MOST_READ
 
     def _of(self, sheet: int, column: int) -> list[Held]:
@@ -108,6 +109,13 @@ class Columns:
             self._unsure[sheet, column] += type(before) is not Lost
             values[row - 1] = DIRTY
 
+    def calculated(self) -> Iterator[tuple[Cell, Value | Lost]]:
+        """The cells that got a result, in the order in which they got it."""
+        for cell in self._given:
+            value = self.held(cell)
+            assert type(value) is not _Dirty
+            yield cell, value  # type: ignore[misc]
+
     def held(self, cell: Cell) -> Held:
         """What a cell holds now."""
         sheet, row, column = cell
@@ -121,6 +129,7 @@ class Columns:
         if row > len(values):
             values += [None] * (row - len(values))
         before = values[row - 1]
+        self._given[cell] = None
         was_unsure = type(before) is _Dirty or type(before) is Lost
         self._unsure[sheet, column] += (type(value) is Lost) - was_unsure
         values[row - 1] = value
@@ -137,6 +146,16 @@ class Form:
         self.reason = reason
         self._array = array
         self._closure: Single | None = None
+
+    def refuse(self, reason: str) -> None:
+        """Lets none of its cells be calculated."""
+        self.node, self.reason, self._closure = None, reason, None
+
+    @property
+    def is_subtotal(self) -> bool:
+        """Whether it is a subtotal, which others pass by."""
+        node = self.node
+        return isinstance(node, Call) and node.name in ("SUBTOTAL", "AGGREGATE")
 
     def calculate(self, on: Context) -> Value | Array:
         """The result for one cell. Raises `Needed` and `Unsupported`."""

@@ -61,6 +61,8 @@ def _single(node: tree.Node, array: bool) -> Single:
         return lambda on: value
     if isinstance(node, tree.Missing):
         return lambda on: None
+    if isinstance(node, tree.Beyond):
+        return _refusing(node.reason)
     if isinstance(node, tree.Reference):
         cell = _one_cell(node)
         if cell is not None:
@@ -93,6 +95,15 @@ def _given(node: tree.Node, array: bool) -> Closure:
     if isinstance(node, tree.Call):
         return _call(node, array)
     return _single(node, array)
+
+
+def _refusing(reason: str) -> Single:
+    """A closure of what cannot be calculated: it says so if it is needed."""
+
+    def refuse(on: Context) -> Value:
+        raise Unsupported(reason)
+
+    return refuse
 
 
 # -- references
@@ -348,6 +359,8 @@ def _sign(node: tree.Sign, array: bool) -> Single:
             return result.at(0, 0) if isinstance(result, Array) else result
 
         return cut
+    if node.operator == "#":
+        return _refusing("it refers to all results of an array formula (#)")
     closure = _single(node.operand, array)
     if node.operator == "%":
         return _each(closure, lambda number: number / 100)
@@ -373,9 +386,9 @@ def _each(closure: Single, calculate: Callable[[float], float]) -> Single:
 def _call(node: tree.Call, array: bool) -> Closure:
     function = FUNCTIONS.get(node.name)
     if function is None:
-        raise Unsupported(node.name)
+        return _refusing(node.name)
     if not function.takes(len(node.arguments)):
-        raise Unsupported(f"{node.name} with {len(node.arguments)} arguments")
+        return _refusing(f"{node.name} with {len(node.arguments)} arguments")
     kinds = [function.kind(place) for place in range(len(node.arguments))]
     closures = [_argument(argument, kind, array) for argument, kind in zip(node.arguments, kinds, strict=True)]
     if not any(kind in "ntbv" for kind in kinds):

@@ -35,10 +35,21 @@ class TablePlace(NamedTuple):
 class Cells(Protocol):
     """A workbook as formulas see it. Sheets go by numbers from 0, rows and columns by numbers from 1."""
 
-    from_1904: bool  # whether days are counted from 1904
-    moment: datetime  # what NOW gives, one moment in a run
-    last_row: int  # the last row of all sheets with anything in it, and the last column
-    last_column: int
+    @property
+    def from_1904(self) -> bool:
+        """Whether days are counted from 1904."""
+
+    @property
+    def moment(self) -> datetime:
+        """What NOW gives, one moment in a run."""
+
+    @property
+    def last_row(self) -> int:
+        """The last row of all sheets with anything in it."""
+
+    @property
+    def last_column(self) -> int:
+        """The last column of all sheets with anything in it."""
 
     def value(self, sheet: int, row: int, column: int) -> Value:
         """The value of a cell. Raises `Needed` where it has to be calculated first."""

@@ -5,13 +5,14 @@ formula, so that formulas filled down share one tree.
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from scrub.formulas.tokens import FormulaPiece, pieces_of
 from scrub.formulas.values import ERRORS, Array, Unsupported, Value
 from scrub.model.core.area import MOST_COLUMNS, MOST_ROWS, column_of
 
+_ELSEWHERE = "it refers to another workbook"
 #: How deep brackets and calls may be in each other.
 _DEEPEST = 100
 #: The longest formula (18.17.2).
@@ -87,7 +88,7 @@ class Chain:
 
 @dataclass(frozen=True, slots=True)
 class Sign:
-    """`-` before a value, `%` after it, `@` before what is cut to one cell."""
+    """`-` before a value, `%` after it, `@` before what is cut to one cell, `#` after the first cell of an array."""
 
     operator: str
     operand: Node
@@ -101,7 +102,29 @@ class Call:
     arguments: tuple[Node, ...]
 
 
-Node = Constant | Missing | Reference | Name | TableReference | Chain | Sign | Call
+@dataclass(frozen=True, slots=True)
+class Beyond:
+    """What cannot be calculated here, such as a cell of another workbook; `reason` says why."""
+
+    reason: str
+
+
+Node = Constant | Missing | Beyond | Reference | Name | TableReference | Chain | Sign | Call
+
+
+def every_node(node: Node) -> Iterator[Node]:
+    """A node and all that are inside it."""
+    waiting = [node]
+    while waiting:
+        each = waiting.pop()
+        yield each
+        if isinstance(each, Chain):
+            waiting += each.operands
+        elif isinstance(each, Sign):
+            waiting.append(each.operand)
+        elif isinstance(each, Call):
+            waiting += each.arguments
+
 
 #: The operators between two values, from the tightest level down (18.17.2.2).
 _LEVELS = ((":",), (" ",), ("~",), ("^",), ("*", "/"), ("+", "-"), ("&",), ("=", "<>", "<", ">", "<=", ">="))
@@ -193,10 +216,8 @@ class _Reader:
 
     def _with_percent(self, node: Node) -> Node:
         while (piece := self._next()) is not None and piece.sort == "operator" and piece.text in "%#":
-            if piece.text == "#":
-                raise Unsupported("it refers to all results of an array formula (#)")
             self._at += 1
-            node = Sign("%", node)
+            node = Sign(piece.text, node)
         return node
 
     def _primary(self) -> Node:
@@ -211,7 +232,8 @@ class _Reader:
         if piece.sort == "text":
             return Constant(piece.text[1:-1].replace('""', '"'))
         if piece.sort == "error":
-            return Constant(_error(piece.text))
+            known = ERRORS.get(piece.text.upper())
+            return Constant(known) if known is not None else Beyond(f"it contains {piece.text}")
         if piece.sort == "range":
             return self._reference(piece)
         if piece.sort == "function":
@@ -222,9 +244,7 @@ class _Reader:
             word = piece.text.upper()
             if word in ("TRUE", "FALSE") and not piece.sheet:
                 return Constant(word == "TRUE")
-            if piece.sheet.startswith("["):
-                raise Unsupported("it refers to another workbook")
-            return Name(piece.text, piece.sheet)
+            return Beyond(_ELSEWHERE) if piece.sheet.startswith("[") else Name(piece.text, piece.sheet)
         raise self._unread()
 
     def _bracketed(self, piece: FormulaPiece) -> Node:
@@ -249,9 +269,9 @@ class _Reader:
         self._depth -= 1
 
     def _call(self, piece: FormulaPiece) -> Node:
-        if piece.sheet:
-            raise Unsupported("it calls a function of another workbook")
         name = piece.text.upper().removeprefix("_XLFN.").removeprefix("_XLWS.")
+        if piece.sheet:
+            name = f"{piece.sheet}!{name}"  # a function of another workbook
         self._deeper()
         self._at += 1  # its bracket
         arguments: list[Node] = []
@@ -302,7 +322,7 @@ class _Reader:
 
     def _reference(self, piece: FormulaPiece) -> Node:
         if piece.sheet.startswith("["):
-            raise Unsupported("it refers to another workbook")
+            return Beyond(_ELSEWHERE)
         first, _, last = piece.text.partition(":")
         top, left = self._corner(first)
         bottom, right = self._corner(last) if last else (top, left)
@@ -337,13 +357,6 @@ class _Reader:
 
 
 _CORNER = re.compile(r"(\$?)([A-Za-z]{1,3})?(\$?)(\d{1,7})?")
-
-
-def _error(text: str) -> Value:
-    known = ERRORS.get(text.upper())
-    if known is None:
-        raise Unsupported(f"it contains {text}")
-    return known
 
 
 def _folded(operands: list[Node], operators: list[str], level: Sequence[str]) -> tuple[list[Node], list[str]]:

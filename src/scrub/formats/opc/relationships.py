@@ -5,7 +5,7 @@ from __future__ import annotations
 import posixpath
 
 from scrub.formats.part_tree import part_tree
-from scrub.formats.zip import Package
+from scrub.formats.zip import ReadsParts
 from scrub.model.core.named import NamedTuple
 
 
@@ -30,7 +30,7 @@ def source_of(name: str) -> str:
     return posixpath.join(posixpath.dirname(folder), own.removesuffix(".rels"))
 
 
-def relationships(package: Package, part: str) -> dict[str, Relationship]:
+def relationships(package: ReadsParts, part: str) -> dict[str, Relationship]:
     """The relationships of a part ("" for the package itself), by id."""
     name = package.named(relationships_name(part))
     if name is None:
@@ -55,7 +55,7 @@ def relationships(package: Package, part: str) -> dict[str, Relationship]:
     return result
 
 
-def targets_of(package: Package, part: str) -> dict[str, str]:
+def targets_of(package: ReadsParts, part: str) -> dict[str, str]:
     """The parts that a part leads to, by the last word of their type; of several of one type the last."""
     related = relationships(package, part).values()
     return {

@@ -5,15 +5,17 @@ from __future__ import annotations
 import os
 import posixpath
 from collections.abc import Iterator, Mapping, Sequence
+from datetime import datetime
 from functools import partial
 from itertools import count
+from typing import TYPE_CHECKING
 
 from scrub.formats.opc.file import OfficeFile
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import relationships
 from scrub.formats.part_tree import part_tree
 from scrub.formats.source import Source, opened
-from scrub.formats.spans import RELATIONSHIPS, Span, Splice, ended, escaped, number_in, set_attributes, spliced
+from scrub.formats.spans import RELATIONSHIPS, Span, Splice, ended, escaped, number_in, parse, set_attributes, spliced
 from scrub.formats.workbook.cells.decode import stored_number
 from scrub.formats.workbook.cells.stored_cells import Loads
 from scrub.formats.workbook.elements import all_placed
@@ -23,11 +25,15 @@ from scrub.formats.workbook.part import SheetPart
 from scrub.formats.workbook.shared import Shared
 from scrub.formats.workbook.sheet import OfficeSheet
 from scrub.formats.workbook.structure.front import in_front, reselected
+from scrub.formats.xmltext import is_on
 from scrub.model.cells.grid import CellError, Grid
 from scrub.model.core.area import Area
 from scrub.model.core.values import Secret, fold, shown
 from scrub.model.workbook import Workbook
 from scrub.store.patch import Effect, Patch
+
+if TYPE_CHECKING:
+    from scrub.formats.workbook.recalculated.recalculation import Recalculation, Touched
 
 #: A part of this size in bytes is read in no time.
 _QUICKLY_READ = 1 << 20
@@ -55,6 +61,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
         self.shared.make_sheet = self._make_sheet
         self._to_embed: list[str] = []
         self._told: list[str] = []  # what is told of references
+        self._recalculation: Recalculation | None = None
 
     @property
     def parse_slowly(self) -> bool:
@@ -74,8 +81,8 @@ class OfficeWorkbook(OfficeFile, Workbook):
     def notes(self) -> list[str]:
         """What a person should know about saving the changes."""
         result = [*super().notes, *self._told, *self._read_as_moments()]
-        if self._recalculates:
-            result.append("Formulas will be recalculated when the file is next opened.")
+        if self._recalculation is not None:
+            result += self._recalculation.notes()
         return result
 
     def _read_as_moments(self) -> Iterator[str]:
@@ -174,7 +181,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
         self.shared.media.write(parts, posixpath.join(posixpath.dirname(self.main), "media"), drawings)
         self._write_sheets(parts, selected)
         fresh: dict[str, bytes] = {}
-        splices += self._recalculated(parts, fresh)
+        self._forget_order(parts)
         lock = self.shared.structure.element()
         if lock is not None:
             fresh["workbookProtection"] = lock
@@ -189,6 +196,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
         self.properties.write(parts)
         self._settle(parts)
         parts.finish()
+        self._recalculate(parts)
         if not parts.changed and not parts.added and not parts.removed:
             return None
         return self.package.patch(parts.changed, parts.added, parts.removed)
@@ -319,22 +327,75 @@ class OfficeWorkbook(OfficeFile, Workbook):
             part.has_formulas = b"<f" in data or b":f" in data
         return sheet.formulas.may_be_there
 
-    def _recalculated(self, parts: Parts, fresh: dict[str, bytes]) -> list[Splice]:
-        """Marks the workbook to be calculated again when it is next opened (18.2.2); a changed formula makes the old
-        order of calculation wrong, so that its part goes (18.6).
-        """
-        if not self._recalculates:
-            return []
+    def _forget_order(self, parts: Parts) -> None:
+        """A changed formula makes the old order of calculation wrong, so that its part goes (18.6)."""
         chain = self.shared.targets.get("calcChain")
         changed = any(sheet.overlay.formulas or sheet.line_changes for sheet in self._sheets)
         if chain and (changed or self._sheets != self._every):
             parts.remove(chain, self.main)
+
+    def _recalculate(self, parts: Parts) -> None:
+        """Makes the results right of formulas that the changes reach. Programs are asked to calculate again when the
+        file is next opened only where something could not be calculated, or depends on the time (18.2.2).
+        """
+        self._recalculation = None
+        if not self._recalculates:
+            return
+        from scrub.formats.workbook.recalculated.recalculation import Place, Recalculation  # only where needed
+
         old = self._root.child("calcPr")
+        said = old.attributes if old is not None else {}
+        flagged = is_on(said.get("fullCalcOnLoad"))
+        places = [
+            Place(
+                sheet.saved.part,
+                sheet.name,
+                "" if sheet.saved.part.is_new else sheet.saved.part.sheet,
+                sheet.line_changes.shift().cell if sheet.line_changes else _same,
+            )
+            for sheet in self._sheets
+            if sheet.saved.part.name
+        ]
+        recalculation = Recalculation(self.package, parts, self.main, places, self.shared.decoder)
+        as_shown = not is_on(said.get("fullPrecision"), True)
+        recalculation.run(
+            self._touched(),
+            not flagged and said.get("calcMode") != "manual",
+            "the workbook calculates with numbers as they are shown" if as_shown else "",
+            datetime.now(),
+        )
+        self._recalculation = recalculation
+        if not flagged and (recalculation.lost or recalculation.is_volatile):
+            self._ask_for_results(parts)
+
+    def _touched(self) -> Touched:
+        """What the run changed."""
+        from scrub.formats.workbook.recalculated.recalculation import Touched
+        from scrub.formats.workbook.recalculated.touched import touched_in, whole
+
+        sheets = [sheet for sheet in self._sheets if sheet.saved.part.name]
+        moved = self._sheets != self._every
+        names, fresh = self.shared.names.splices()
+        if moved:
+            return Touched([whole(number) for number in range(len(sheets))], True, True)
+        hidden = any(sheet.stale.hides_rows for sheet in sheets) and any(map(self._sees_hidden, sheets))
+        areas = [
+            area for number, sheet in enumerate(sheets) for area in touched_in(number, sheet.saved, sheet.stale, hidden)
+        ]
+        return Touched(areas, any(sheet.line_changes for sheet in sheets), bool(names or fresh))
+
+    def _ask_for_results(self, parts: Parts) -> None:
+        """Lets programs calculate the workbook when it is next opened (18.2.2)."""
+        make = parts.changed.get(self.main)
+        made = make() if make is not None else self._data
+        data = made if isinstance(made, bytes) else b"".join(made)
+        root = parse(data)
+        old = root.child("calcPr")
         if old is not None:
-            marked = old.attributes.get("fullCalcOnLoad") in ("1", "true")
-            return [] if marked else set_attributes(self._data, old, [("fullCalcOnLoad", "1")])
-        fresh["calcPr"] = f'<{self._root.prefix}calcPr fullCalcOnLoad="1"/>'.encode()
-        return []
+            splices = set_attributes(data, old, [("fullCalcOnLoad", "1")])
+        else:
+            splices = list(all_placed(root, {"calcPr": f'<{root.prefix}calcPr fullCalcOnLoad="1"/>'.encode()}))
+        parts.changed[self.main] = partial(spliced, data, splices)
 
     def _number_formats(self) -> None:
         """Numbers the cell formats that were added and are used; those of changes that were undone are left out."""
@@ -378,6 +439,10 @@ class OfficeWorkbook(OfficeFile, Workbook):
                 parts.changed[part] = partial(part_of, text)
                 return
         add_part(parts, self.main, text)
+
+
+def _same(row: int, column: int) -> tuple[int, int] | None:
+    return row, column
 
 
 def open_workbook(path: str) -> OfficeWorkbook:

@@ -49,6 +49,11 @@ class SavedSheet:
         return self._stored.part
 
     @property
+    def overlay(self) -> SheetOverlay:
+        """What was changed in its cells."""
+        return self._overlay
+
+    @property
     def touched(self) -> bool:
         """Whether its own part must change."""
         return self._cells_touched or any(piece.touched for piece in self.pieces.every)

@@ -65,6 +65,16 @@ class Area(NamedTuple):
         return self.corners
 
     @property
+    def height(self) -> int:
+        """Its number of rows."""
+        return self.bottom - self.top + 1
+
+    @property
+    def width(self) -> int:
+        """Its number of columns."""
+        return self.right - self.left + 1
+
+    @property
     def corners(self) -> str:
         """Its first and last cell, as files have it: whole rows and columns too are written from cell to cell."""
         first, last = address_of(self.top, self.left), address_of(self.bottom, self.right)

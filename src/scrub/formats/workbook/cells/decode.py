@@ -57,8 +57,7 @@ class Decoder:
             except (decimal.InvalidOperation, ValueError):
                 return CellError(f'{where()} is damaged: "{text[:40]}" is not a number')
         if type_ == "s":
-            number = whole(text.strip(), 10**9)
-            found = self._strings().text(number) if number is not None else None
+            found = self.text(text)
             return CellError(f"{where()} is damaged: its text is missing") if found is None else found or None
         if type_ == "b":
             return text.strip() in ("1", "true")
@@ -67,6 +66,11 @@ class Decoder:
         if type_ == "d":
             return _iso(text, where)
         return unescaped(text) or None
+
+    def text(self, number: str) -> str | None:
+        """A shared text by its number, as a cell stores it; None where it is missing."""
+        at = whole(number.strip(), 10**9)
+        return self._strings().text(at) if at is not None else None
 
     def _moment(self, text: str, sort: str, where: Where) -> Value:
         """A number shown as a date, a time or a duration (18.17.4)."""
@@ -259,12 +263,16 @@ def duration(seconds: Decimal) -> Duration:
 
 
 def _iso(text: str, where: Where) -> Value:
-    """A date in ISO 8601, as `t="d"` has it."""
     try:
-        found = datetime.fromisoformat(text.strip().removesuffix("Z"))
+        return iso_day(text)
     except ValueError:
         return CellError(f'{where()} is damaged: "{text[:40]}" is not a date')
-    return found if "T" in text else found.date()
+
+
+def iso_day(text: str) -> date:
+    """A date or time in ISO 8601, as `t="d"` has it. Raises `ValueError`."""
+    result = datetime.fromisoformat(text.strip().removesuffix("Z"))
+    return result if "T" in text else result.date()
 
 
 def stored_number(number: Decimal) -> str:

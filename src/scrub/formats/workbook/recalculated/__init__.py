@@ -1,0 +1,1 @@
+"""Results of formulas are made right again when a workbook is saved."""
