@@ -65,8 +65,12 @@ def test_brief_and_all_choose_for_any_number_of_files(weeks: list[str], cli: Cal
 
 
 def test_a_note_that_repeats_is_printed_once(weeks: list[str], cli: Callable[..., Output]) -> None:
-    Path("set.scrub").write_text(macro('sheet("Larch Hut").cell("C4").value = 9'))
-    note = "Formulas will be recalculated when the file is next opened."
+    body = 'sheet("Larch Hut").cell("J1").formula = "=CUBEVALUE(C4)"'
+    Path("set.scrub").write_text(macro(body))
+    note = (
+        "1 formula could not be calculated; its result appears when the file is opened in an office program: "
+        "Larch Hut!J1 (CUBEVALUE)."
+    )
     for count in (3, 12):
         out = cli("run", "set.scrub", *weeks[:count], "--preview").out
         assert out.count(note) == 1

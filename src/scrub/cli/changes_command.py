@@ -8,7 +8,7 @@ import click
 
 import scrub
 from scrub.cli.listing import change_lines
-from scrub.cli.output import echo, echo_lines, failed, indented, print_json, short_path, strong
+from scrub.cli.output import echo, echo_lines, failed, indented, more, print_json, results, short_path, strong
 
 
 @click.command("changes")
@@ -52,6 +52,12 @@ def command(run: int | None, target: str | None, opened: bool, every: bool, as_j
 def _file(record: scrub.RunRecord, file: scrub.FileRecord, every: bool) -> list[str]:
     lines = [strong(short_path(file.path))] if file.path else []
     lines += change_lines(file.changes, None if every else 10, file.headings)
+    if file.recalculated and every:
+        lines += ["Recalculated:", *change_lines(file.results, None)]
+        if file.recalculated > len(file.results):
+            lines.append(more(file.recalculated - len(file.results)))
+    elif file.recalculated:
+        lines.append(f"  {results(file.recalculated)}")
     for path in file.made:
         if path != file.path:
             lines.append(f"  made {short_path(path)}")

@@ -226,7 +226,14 @@ def change_count(found: FileResult) -> str:
     if part == "paragraph":
         kinds = {place.partition(" ")[0] for place in places}
         part = next(iter(kinds)) if len(kinds) == 1 and kinds <= _IN_DOCUMENTS else "place"
-    return counted(len(found.changes), "change") + (f" on {counted(len(places), part)}" if places else "")
+    of = f" on {counted(len(places), part)}" if places else ""
+    more = f", {results(len(found.recalculated))}" if found.recalculated else ""
+    return counted(len(found.changes), "change") + of + more
+
+
+def results(count: int) -> str:
+    """`14 results recalculated`."""
+    return f"{counted(count, 'result')} recalculated"
 
 
 def file_size(number: float) -> str:

@@ -85,6 +85,7 @@ def page_of(record: scrub.RunRecord) -> str:
         parts += [f"<p>{_plain(line)}</p>" for line in file.said]
         for place, every in by_place(file.changes).items():
             parts += _place(place, every, dict(file.headings.get(place, {})))
+        parts += _recalculated(file)
         log = [line for line in file.log if not line.startswith("skipped ")]
         if log:
             parts.append("<h3>Log</h3>")
@@ -94,6 +95,19 @@ def page_of(record: scrub.RunRecord) -> str:
         parts.append(f"<h2>Nothing changed in {scrub.counted(len(unchanged), 'file')}</h2>")
         parts.append(f'<p class="quiet">{", ".join(_plain(path) for path in unchanged)}</p>')
     return "\n".join([*parts, "</main></body></html>", ""])
+
+
+def _recalculated(file: scrub.FileRecord) -> Iterator[str]:
+    """The results of formulas that became others, folded."""
+    if not file.recalculated:
+        return
+    yield f"<details><summary>{scrub.counted(file.recalculated, 'result')} recalculated</summary>"
+    for place, every in by_place(file.results).items():
+        yield f"<h3>{_plain(place)}</h3>"
+        yield from _table(every, {})
+    if file.recalculated > len(file.results):
+        yield f'<p class="quiet">{file.recalculated - len(file.results):,} more</p>'
+    yield "</details>"
 
 
 def _problems(record: scrub.RunRecord) -> Iterator[str]:

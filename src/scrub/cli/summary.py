@@ -16,6 +16,7 @@ from scrub.cli.output import (
     echo,
     failed,
     indented,
+    results,
     short_path,
     spoken,
     strong,
@@ -43,6 +44,8 @@ class Printer:
         if self.quiet or self.brief:
             return
         lines = change_lines(found.changes, self.limit, found.headings, self.whole)
+        if self.limit is None and found.recalculated:
+            lines += ["Recalculated:", *change_lines(found.recalculated, None)]
         lines += self._beside(found)
         told = [spoken(text) for text in found.said] if found.problem is None else []
         if not self.several and found.problem is None:
@@ -112,7 +115,9 @@ class Printer:
                 echo(strong(f"{line}: {changes}{parts_each(changed)}"))
             else:
                 verb = "Would change" if self.preview else "Saved"
-                echo(strong(f"{verb} {scrub.counted(len(changed), 'file')}: {changes}."))
+                count = sum(len(found.recalculated) for found in changed)
+                more = f", {results(count)}" if count else ""
+                echo(strong(f"{verb} {scrub.counted(len(changed), 'file')}: {changes}{more}."))
             return
         for found in changed:
             verb = "Would save" if found.saved_as != found.path else "Would change"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from scrub.model.core.change import Change
 from scrub.model.core.declare import FileItem, Item
 from scrub.model.core.problem import Failure
 from scrub.model.core.recorder import Changes, Recorder
@@ -25,6 +26,11 @@ class OpenedItem(FileItem):
     @property
     def notes(self) -> Sequence[str]:
         """What a person should know about saving the changes: nothing."""
+        return ()
+
+    @property
+    def recalculated(self) -> Sequence[Change]:
+        """The results of formulas that follow from the changes: none."""
         return ()
 
     @property

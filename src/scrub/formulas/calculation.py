@@ -17,6 +17,7 @@ from scrub.formulas.contract import Cells, Needed
 from scrub.formulas.indexes import Indexes
 from scrub.formulas.tree import Call, Node
 from scrub.formulas.values import Array, Unsupported, Value
+from scrub.formulas.vectors import MANY, numbers
 from scrub.model.core.area import Area
 
 Cell = tuple[int, int, int]
@@ -49,6 +50,10 @@ class _NeedsLost(Unsupported):
     """A cell that could not be calculated is needed."""
 
 
+class Skipped(Exception):
+    """A cell got its value in another way."""
+
+
 class Columns:
     """The values of a workbook's cells by columns, read when they are asked for; some of them are to be calculated."""
 
@@ -65,7 +70,7 @@ class Columns:
         values = self._columns.get(key)
         if values is None:
             values = self._columns[key] = self._read(sheet, column)
-            self._unsure[key] = sum(type(value) is _Dirty or type(value) is Lost for value in values)
+            self._unsure[key] = _unsure_in(values)
         return values
 
     def value(self, sheet: int, row: int, column: int) -> Value:
@@ -98,6 +103,44 @@ class Columns:
                 raise _NeedsLost(lost.reason)
         return part  # type: ignore[return-value]
 
+    def mark_rows(self, sheet: int, column: int, rows: Sequence[int]) -> list[Held]:
+        """Notes that cells of a column have to be calculated; gives what they held."""
+        values = self._of(sheet, column)
+        if rows and rows[-1] > len(values):
+            values += [None] * (rows[-1] - len(values))
+        before = [values[row - 1] for row in rows]
+        for row in rows:
+            values[row - 1] = DIRTY
+        self._unsure[sheet, column] += len(rows) - (_unsure_in(before) if self._unsure[sheet, column] else 0)
+        return before
+
+    def all(self, sheet: int, column: int) -> list[Held]:
+        """The values of a column, not to be changed."""
+        return self._of(sheet, column)
+
+    def put_rows(self, sheet: int, column: int, rows: Sequence[int], results: Sequence[float]) -> None:
+        """Gives cells of a column that are dirty, and follow each other, their results."""
+        self._of(sheet, column)[rows[0] - 1 : rows[-1]] = results
+        self._unsure[sheet, column] -= len(rows)
+
+    def held_rows(self, sheet: int, column: int, rows: Sequence[int]) -> list[Held]:
+        """What cells of a column hold now."""
+        values = self._of(sheet, column)
+        return [values[row - 1] for row in rows]
+
+    def fill(self, sheet: int, column: int, rows: Sequence[int], make: Callable[[int], Value]) -> None:
+        """Gives cells of a column that are dirty, one after another, what a row makes."""
+        key, values = (sheet, column), self._of(sheet, column)
+        unsure = self._unsure
+        for row in rows:
+            if type(values[row - 1]) is _Dirty:
+                try:
+                    value = make(row)
+                except Skipped:
+                    continue
+                values[row - 1] = value
+                unsure[key] -= 1
+
     def mark(self, cell: Cell) -> None:
         """Notes that a cell has to be calculated."""
         sheet, row, column = cell
@@ -109,12 +152,9 @@ class Columns:
             self._unsure[sheet, column] += type(before) is not Lost
             values[row - 1] = DIRTY
 
-    def calculated(self) -> Iterator[tuple[Cell, Value | Lost]]:
-        """The cells that got a result, in the order in which they got it."""
-        for cell in self._given:
-            value = self.held(cell)
-            assert type(value) is not _Dirty
-            yield cell, value  # type: ignore[misc]
+    def given(self) -> Iterable[Cell]:
+        """The cells that got a result one by one, in that order."""
+        return self._given
 
     def held(self, cell: Cell) -> Held:
         """What a cell holds now."""
@@ -133,6 +173,14 @@ class Columns:
         was_unsure = type(before) is _Dirty or type(before) is Lost
         self._unsure[sheet, column] += (type(value) is Lost) - was_unsure
         values[row - 1] = value
+
+
+def _unsure_in(values: Sequence[Held]) -> int:
+    """How many of some values are dirty or lost; most columns hold numbers and texts alone."""
+    kinds = set(map(type, values))
+    if _Dirty not in kinds and Lost not in kinds:
+        return 0
+    return sum(type(value) is _Dirty or type(value) is Lost for value in values)
 
 
 class Form:
@@ -217,12 +265,47 @@ class Calculation:
             except RecursionError:
                 self._lose(cell, Lost("too deep"))
 
-    def result(self, cell: Cell) -> Value | Array:
-        """What the formula of a cell gives, whatever the cell holds. Raises `Needed` and `Unsupported`."""
-        calculated = self._formula(cell)
-        if calculated is None:
-            raise Unsupported("its formula cannot be read")
-        return calculated.form.calculate(Context(self._cells, self._indexes, given, *cell))
+    def calculate_rows(self, sheet: int, column: int, form: Form, rows: Sequence[int]) -> None:
+        """Calculates the cells of a column that have one form, as far as they are dirty."""
+        on = Context(self._cells, self._indexes, given, sheet, rows[0], column)
+
+        def make(row: int) -> Value:
+            on.row = row
+            try:
+                value = form.calculate(on)
+            except (Needed, Unsupported, RecursionError):
+                self._through((sheet, row, column))  # the way that can wait for others
+                raise Skipped from None
+            return value if type(value) is float else plain(value.at(0, 0) if isinstance(value, Array) else value)
+
+        with _collector_off():
+            if len(rows) >= MANY and form.node is not None and self._at_once(sheet, column, form.node, rows):
+                return
+            self._columns.fill(sheet, column, rows, make)
+
+    def _at_once(self, sheet: int, column: int, node: Node, rows: Sequence[int]) -> bool:
+        """Calculates plain arithmetic in all rows together, where nothing of it has to wait."""
+        if any(type(value) is not _Dirty for value in self._columns.held_rows(sheet, column, rows)):
+            return False
+        try:
+            results = numbers(node, self._cells, sheet, column, rows)
+        except (Needed, Unsupported):
+            return False
+        if results is None:
+            return False
+        self._columns.put_rows(sheet, column, rows, results)
+        return True
+
+    def result(self, cell: Cell, form: Form | None = None) -> Value | Array:
+        """What a form gives in a cell, or the formula that is there, whatever the cell holds. Raises `Needed` and
+        `Unsupported`.
+        """
+        if form is None:
+            calculated = self._formula(cell)
+            if calculated is None:
+                raise Unsupported("its formula cannot be read")
+            form = calculated.form
+        return form.calculate(Context(self._cells, self._indexes, given, *cell))
 
     def _put(self, cell: Cell) -> None:
         calculated = self._formula(cell)

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-import re
 from calendar import monthrange
 from datetime import date
+
+from scrub.model.core.lazy_pattern import lazy_pattern
 
 _FIRST = date(1899, 12, 31).toordinal()
 _FIRST_1904 = date(1904, 1, 1).toordinal()
@@ -13,8 +14,8 @@ _NO_DAY = 60
 LAST_DAY = 2_958_465  # 31 December 9999, counted from 1900
 _OFFSET = 1_462  # days between the two ways of counting
 
-_DATE = re.compile(r"(\d{4})-(\d{2})-(\d{2})(?:[T ](\d{1,2}:\d{2}(?::\d{2}(?:\.\d+)?)?))?")
-_TIME = re.compile(r"(\d{1,4}):(\d{2})(?::(\d{2}(?:\.\d+)?))?(?:\s*([AaPp])[Mm])?")
+_DATE = lazy_pattern(r"(\d{4})-(\d{2})-(\d{2})(?:[T ](\d{1,2}:\d{2}(?::\d{2}(?:\.\d+)?)?))?")
+_TIME = lazy_pattern(r"(\d{1,4}):(\d{2})(?::(\d{2}(?:\.\d+)?))?(?:\s*([AaPp])[Mm])?")
 
 
 def serial(year: int, month: int, day: int, from_1904: bool = False) -> float:

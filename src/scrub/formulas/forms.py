@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-import re
+from collections.abc import Iterable, Iterator, Sequence
 
 from scrub.formulas.calculation import Form
 from scrub.formulas.tokens import pieces_of
 from scrub.formulas.tree import parse
 from scrub.formulas.values import Unsupported
+from scrub.model.core.lazy_pattern import lazy_pattern
 
-_DIGITS = re.compile(r"\d+")
+_DIGITS = lazy_pattern(r"\d+")
 #: Of a text of which each is another one, so many forms are tried.
 _MOST_FORMS = 64
-_CORNER = re.compile(r"(\$?)([A-Za-z]{1,3})?(\$?)(\d{1,7})")
+_CORNER = lazy_pattern(r"(\$?)([A-Za-z]{1,3})?(\$?)(\d{1,7})")
 
 
 class Forms:
@@ -34,6 +35,56 @@ class Forms:
         if len(firsts) < _MOST_FORMS:
             firsts.append(_First(form, text, digits, row))
         return form
+
+
+def forms_of_column(cells: Sequence[tuple[int, str]], column: int) -> Iterator[tuple[Form, list[int]]]:
+    """The forms of the formulas of a column, given by row and text, with the rows of each. The text of the first one
+    is filled with the row of each other: what is equal to that has its form.
+    """
+    left = list(cells)
+    tries = 0
+    while left and tries < _MOST_FORMS:
+        tries += 1
+        row, text = left[0]
+        form, pattern, offsets = form_of(text, row, column), *_pattern_of(text, row)
+        if not offsets:
+            own = [other for other, said in left if said == text]
+            left = [cell for cell in left if cell[1] != text]
+        else:
+            own, rest = [], []
+            for cell in left:
+                other = cell[0]
+                if cell[1] == pattern % tuple([other + offset for offset in offsets]):
+                    own.append(other)
+                else:
+                    rest.append(cell)
+            left = rest
+        yield form, own
+    for row, text in left:
+        yield form_of(text, row, column), [row]
+
+
+def form_if_filled(joined: str, rows: Sequence[int], column: int) -> Form | None:
+    """The form of formulas in rows of a column, one in each line of a text, where all were filled from the first."""
+    text = joined.partition("\n")[0]
+    pattern, offsets = _pattern_of(text, rows[0])
+    filled: Iterable[str] = [text] * len(rows)
+    if offsets:
+        filled = map(pattern.__mod__, zip(*([row + offset for row in rows] for offset in offsets), strict=True))
+    return form_of(text, rows[0], column) if "\n".join(filled) == joined else None
+
+
+def _pattern_of(text: str, row: int) -> tuple[str, list[int]]:
+    """A formula with a gap for each row that moves along, and how far each is from that of the cell."""
+    parts: list[str] = []
+    offsets: list[int] = []
+    at = 0
+    for match, moves in zip(_DIGITS.finditer(text), _moving(text), strict=True):
+        if moves and not match[0].startswith("0"):
+            parts.append(text[at : match.start()].replace("%", "%%"))
+            offsets.append(int(match[0]) - row)
+            at = match.end()
+    return "%d".join([*parts, text[at:].replace("%", "%%")]), offsets
 
 
 def form_of(text: str, row: int, column: int, array: bool = False) -> Form:

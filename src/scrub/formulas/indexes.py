@@ -20,7 +20,7 @@ FEW = 16
 def key_of(value: Value) -> object:
     """What equal values share: texts are alike whatever the case of their letters, numbers to 15 digits."""
     if type(value) is float:
-        return float(f"{value:.14e}") + 0.0
+        return value + 0.0 if value == int(value) and abs(value) < 1e15 else float(f"{value:.14e}")
     return value.casefold() if isinstance(value, str) else value
 
 
@@ -29,6 +29,7 @@ class Indexes:
 
     def __init__(self) -> None:
         self._rows: dict[tuple[int, int], dict[object, list[int]]] = {}
+        self._numbers: dict[tuple[int, int], dict[object, list[int]]] = {}
         self._matching: dict[tuple[int, int, object], list[int]] = {}
         self._down: dict[tuple[int, int, int], tuple[int, list[float]]] = {}
         self._up: dict[tuple[int, int, int], tuple[int, list[float]]] = {}
@@ -43,6 +44,19 @@ class Indexes:
                     known.setdefault((type(each), key_of(each)), []).append(row)
             self._rows[column.sheet, column.left] = known
         rows = known.get((type(value), key_of(value)), ())
+        return rows[bisect_left(rows, column.top) : bisect_right(rows, column.bottom)]
+
+    def rows_equal(self, column: Range, number: float, read: Callable[[str], float | None]) -> Sequence[int]:
+        """The rows of a range of one column that hold a number, or a text that `read` takes for it."""
+        known = self._numbers.get((column.sheet, column.left))
+        if known is None:
+            known = {}
+            for row, each in enumerate(column.cells.column(column.sheet, column.left, 1, column.cells.last_row), 1):
+                value = read(each) if isinstance(each, str) else each
+                if type(value) is float:
+                    known.setdefault(key_of(value), []).append(row)
+            self._numbers[column.sheet, column.left] = known
+        rows = known.get(key_of(number), ())
         return rows[bisect_left(rows, column.top) : bisect_right(rows, column.bottom)]
 
     def rows_where(self, column: Range, name: object, test: Callable[[Value], bool]) -> Sequence[int]:

@@ -6,11 +6,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 
 from scrub.formulas.tokens import FormulaPiece, pieces_of
 from scrub.formulas.values import ERRORS, Array, Unsupported, Value
 from scrub.model.core.area import MOST_COLUMNS, MOST_ROWS, column_of
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.named import NamedTuple
 
 _ELSEWHERE = "it refers to another workbook"
 #: How deep brackets and calls may be in each other.
@@ -19,20 +20,17 @@ _DEEPEST = 100
 _LONGEST = 8_192
 
 
-@dataclass(frozen=True, slots=True)
-class Constant:
+class Constant(NamedTuple):
     """A number, a text, a truth value, an error or a constant array."""
 
     value: Value | Array
 
 
-@dataclass(frozen=True, slots=True)
-class Missing:
+class Missing(NamedTuple):
     """An argument that is left out: `IF(A1,,2)`."""
 
 
-@dataclass(frozen=True, slots=True)
-class Edge:
+class Edge(NamedTuple):
     """One row or column of a reference: a number from 1, or how far from the cell of the formula."""
 
     at: int
@@ -43,8 +41,7 @@ class Edge:
         return self.at if self.fixed else (own + self.at - 1) % most + 1
 
 
-@dataclass(frozen=True, slots=True)
-class Reference:
+class Reference(NamedTuple):
     """A range of cells; `sheet` is empty on the formula's own, `last_sheet` the end of a row of sheets."""
 
     top: Edge
@@ -61,16 +58,14 @@ class Reference:
         return min(top, bottom), min(left, right), max(top, bottom), max(left, right)
 
 
-@dataclass(frozen=True, slots=True)
-class Name:
+class Name(NamedTuple):
     """A defined name, or that of a table; `sheet` is empty where none is said."""
 
     word: str
     sheet: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class TableReference:
+class TableReference(NamedTuple):
     """A structured reference (18.17.6.6): parts of a table, and the first and last of its columns."""
 
     table: str
@@ -78,32 +73,28 @@ class TableReference:
     columns: tuple[str, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Chain:
+class Chain(NamedTuple):
     """Operands with operators of one level between, from left to right."""
 
     operands: tuple[Node, ...]
     operators: tuple[str, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Sign:
+class Sign(NamedTuple):
     """`-` before a value, `%` after it, `@` before what is cut to one cell, `#` after the first cell of an array."""
 
     operator: str
     operand: Node
 
 
-@dataclass(frozen=True, slots=True)
-class Call:
+class Call(NamedTuple):
     """A function with its arguments."""
 
     name: str
     arguments: tuple[Node, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Beyond:
+class Beyond(NamedTuple):
     """What cannot be calculated here, such as a cell of another workbook; `reason` says why."""
 
     reason: str
@@ -356,7 +347,7 @@ class _Reader:
         return row, column
 
 
-_CORNER = re.compile(r"(\$?)([A-Za-z]{1,3})?(\$?)(\d{1,7})?")
+_CORNER = lazy_pattern(r"(\$?)([A-Za-z]{1,3})?(\$?)(\d{1,7})?")
 
 
 def _folded(operands: list[Node], operators: list[str], level: Sequence[str]) -> tuple[list[Node], list[str]]:
@@ -413,4 +404,4 @@ def _table_reference(text: str) -> TableReference:
 
 
 #: What is in one pair of brackets, and what leads to the next.
-_PIECE = re.compile(r"\s*\[((?:'.|[^'\[\]])*)\]\s*[,:]?\s*")
+_PIECE = lazy_pattern(r"\s*\[((?:'.|[^'\[\]])*)\]\s*[,:]?\s*")

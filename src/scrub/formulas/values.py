@@ -7,11 +7,11 @@ the way is `Raised`, which becomes the error it holds.
 from __future__ import annotations
 
 import math
-import re
 from collections.abc import Callable, Iterator, Sequence
 from functools import lru_cache
 
 from scrub.formulas.dates import serial_of_text
+from scrub.model.core.lazy_pattern import lazy_pattern
 
 
 class ErrorValue:
@@ -109,10 +109,10 @@ def checked(number: float) -> Value:
 
 # -- one value as another
 
-_NUMBER = re.compile(r"[+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d{1,3})?")
-_PERCENT = re.compile(r"([+-]?(?:\d+(?:\.\d*)?|\.\d+))\s*%")
+_NUMBER = lazy_pattern(r"[+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d{1,3})?")
+_PERCENT = lazy_pattern(r"([+-]?(?:\d+(?:\.\d*)?|\.\d+))\s*%")
 #: Texts that some countries read as numbers and others do not, or otherwise.
-_DEPENDS = re.compile(
+_DEPENDS = lazy_pattern(
     r"[+-]?\s*[^\d\s.,+%()-]{0,4}\s*\(?\d{1,3}(?:[., ]\d{3})+(?:[.,]\d*)?\)?\s*[^\d\s]{0,4}"
     r"|\(?\s*[$€£¥]\s*[\d.,]+\)?|[\d.,]+\s*[$€£¥]|\d+,\d+%?|\(\d[\d.,]*\)"
     r"|\d{1,4}[/.-]\d{1,2}(?:[/.-]\d{1,4})?(?: .*)?|\d{1,2}[ -]?[^\W\d]{3,9}\.?(?:[ -]?\d{2,4})?(?: .*)?"
@@ -204,6 +204,13 @@ def text_of_number(number: float) -> str:
     if len(figures) <= power + 1:
         return sign + figures + "0" * (power + 1 - len(figures))
     return f"{sign}{figures[: power + 1]}.{figures[power + 1 :]}"
+
+
+def number_text(number: float) -> str:
+    """The shortest text of a number that reads back as the same."""
+    if number == int(number) and abs(number) < 1e15:
+        return str(int(number))
+    return repr(number).replace("e", "E")
 
 
 def long_enough(text: str) -> str:

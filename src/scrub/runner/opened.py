@@ -42,6 +42,10 @@ class Opened(Protocol):
         """What a person should know about saving the changes."""
 
     @property
+    def recalculated(self) -> Sequence[Change]:
+        """The results of formulas that follow from the changes."""
+
+    @property
     def sends(self) -> Sequence[OutboundTask]:
         """What is to be sent when all is saved, in order."""
 

@@ -6,7 +6,8 @@ from collections.abc import Mapping, Sequence
 from types import MappingProxyType
 from typing import Any
 
-from scrub.model.core.change import Change
+from scrub.model.core.area import area_of
+from scrub.model.core.change import VALUE, Change
 from scrub.model.core.named import NamedTuple
 from scrub.model.core.recorder import Changes
 from scrub.store.store import UNDONE, KeptRun, StoredCommit
@@ -24,6 +25,8 @@ class FileRecord(NamedTuple):
     problem: str
     made: tuple[str, ...] = ()
     headings: Mapping[str, Mapping[str, str]] = MappingProxyType({})
+    recalculated: int = 0  # how many results of formulas became others
+    results: Sequence[Change] = ()  # the first of them
 
 
 class RunRecord(NamedTuple):
@@ -61,6 +64,7 @@ class RunRecord(NamedTuple):
                     "state": file.state,
                     "undone": file.undone,
                     "changes": [change.as_dict() for change in file.changes],
+                    "recalculated": [change.as_dict() for change in file.results],
                     "log": list(file.log),
                     "said": list(file.said),
                     "made": list(file.made),
@@ -108,11 +112,17 @@ def _saved(commit: StoredCommit) -> list[FileRecord]:
                 "",
                 _texts(file, "made"),
                 {sheet: dict(names) for sheet, names in file.get("headings", {}).items()},
+                int(file.get("recalculated", 0)),
+                [_result(*result) for result in file.get("results", ())],
             )
             for index, file in enumerate(commit.record.get("files", ()))
         ]
     except _MISREAD:
         return [FileRecord(step.path, _DAMAGED, undone, (), (), (), "") for step in commit.steps]
+
+
+def _result(sheet: str, cell: str, before: str, after: str) -> Change:
+    return Change((sheet, area_of(cell)), VALUE, before, after)
 
 
 def _other(file: Mapping[str, object]) -> FileRecord:

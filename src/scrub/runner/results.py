@@ -7,6 +7,7 @@ import stat
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+from scrub.model.core.change import Change
 from scrub.model.core.named import NamedTuple
 from scrub.model.core.problem import ScrubError, counted
 from scrub.model.core.recorder import Changes
@@ -25,6 +26,7 @@ class FileResult:
         self.address = path  # where it really is, by which the history knows it
         self.state = UNCHANGED
         self.changes = Changes()
+        self.recalculated: Sequence[Change] = ()  # results of formulas that became others
         self.log: list[str] = []
         self.said: list[str] = []
         self.notes: list[str] = []
@@ -52,6 +54,7 @@ class FileResult:
         self.effects, self.sends = list(effects), [*leaving, *file.sends]
         self.changes, self.notes, self.part_word = file.changes, list(file.notes), file.part_word
         self.headings = file.headings_over(self.changes)
+        self.recalculated = file.recalculated
         self.state = CHANGED if self.effects or self.sends else UNCHANGED
         self.is_written, self.also = _written(self.effects, self.address)
         if self.is_written:
@@ -72,6 +75,7 @@ class FileResult:
             "file": self.path,
             "state": self.state,
             "changes": [change.as_dict() for change in self.changes],
+            "recalculated": [change.as_dict() for change in self.recalculated],
             "log": self.log,
             "said": self.said,
             "notes": self.notes,
@@ -115,6 +119,10 @@ class RunResult:
         }
 
 
+#: Results of formulas that the history keeps of one file.
+_MOST_RESULTS = 10_000
+
+
 class Prepared(NamedTuple):
     """One execution of a macro, done in memory: all that its commit needs, and nothing that is open any more."""
 
@@ -138,12 +146,21 @@ class Prepared(NamedTuple):
             {
                 "file": file.address,
                 "changes": file.changes.kept(),
+                **_results(file.recalculated),
                 "made": file.made,
                 "headings": {place: dict(heads) for place, heads in file.headings.items()},
             }
             for file in self.files
         ]
         return {"files": files, "log": self.log, "said": self.said}
+
+
+def _results(changes: Sequence[Change]) -> dict[str, object]:
+    """What the history keeps of results: how many there are, and the first of them."""
+    if not changes:
+        return {}
+    first = [[str(change.place), str(change.at[1]), change.before, change.after] for change in changes[:_MOST_RESULTS]]
+    return {"recalculated": len(changes), "results": first}
 
 
 def _other_names(path: str) -> list[str]:

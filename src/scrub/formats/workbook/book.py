@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import posixpath
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from datetime import datetime
 from functools import partial
 from itertools import count
@@ -14,6 +14,7 @@ from scrub.formats.opc.file import OfficeFile
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import relationships
 from scrub.formats.part_tree import part_tree
+from scrub.formats.shift import SheetShift
 from scrub.formats.source import Source, opened
 from scrub.formats.spans import RELATIONSHIPS, Span, Splice, ended, escaped, number_in, parse, set_attributes, spliced
 from scrub.formats.workbook.cells.decode import stored_number
@@ -28,6 +29,7 @@ from scrub.formats.workbook.structure.front import in_front, reselected
 from scrub.formats.xmltext import is_on
 from scrub.model.cells.grid import CellError, Grid
 from scrub.model.core.area import Area
+from scrub.model.core.change import Change
 from scrub.model.core.values import Secret, fold, shown
 from scrub.model.workbook import Workbook
 from scrub.store.patch import Effect, Patch
@@ -37,6 +39,8 @@ if TYPE_CHECKING:
 
 #: A part of this size in bytes is read in no time.
 _QUICKLY_READ = 1 << 20
+#: Columns in which formulas are held against their former results after lines were moved.
+_MANY_COLUMNS = 1_000
 #: Numbers that are named in a note.
 _TOLD = 3
 
@@ -84,6 +88,15 @@ class OfficeWorkbook(OfficeFile, Workbook):
         if self._recalculation is not None:
             result += self._recalculation.notes()
         return result
+
+    @property
+    def recalculated(self) -> Sequence[Change]:
+        """The results of formulas that became others."""
+        if self._recalculation is None:
+            return ()
+        from scrub.formats.workbook.recalculated.told import ToldResults
+
+        return ToldResults(self._recalculation.results, self._recalculation.sheet_name)
 
     def _read_as_moments(self) -> Iterator[str]:
         """Numbers in cells that are formatted as dates, and what they are read as."""
@@ -342,16 +355,16 @@ class OfficeWorkbook(OfficeFile, Workbook):
         if not self._recalculates:
             return
         from scrub.formats.workbook.recalculated.recalculation import Place, Recalculation  # only where needed
+        from scrub.formats.workbook.recalculated.values import first_value
 
-        old = self._root.child("calcPr")
-        said = old.attributes if old is not None else {}
-        flagged = is_on(said.get("fullCalcOnLoad"))
+        said = self.shared.calculation
         places = [
             Place(
                 sheet.saved.part,
                 sheet.name,
                 "" if sheet.saved.part.is_new else sheet.saved.part.sheet,
-                sheet.line_changes.shift().cell if sheet.line_changes else _same,
+                _before(sheet.line_changes.shift(), sheet.saved.rows) if sheet.line_changes else _same,
+                partial(first_value, sheet.overlay, self.shared.decoder),
             )
             for sheet in self._sheets
             if sheet.saved.part.name
@@ -360,12 +373,12 @@ class OfficeWorkbook(OfficeFile, Workbook):
         as_shown = not is_on(said.get("fullPrecision"), True)
         recalculation.run(
             self._touched(),
-            not flagged and said.get("calcMode") != "manual",
+            self.shared.is_trusted,
             "the workbook calculates with numbers as they are shown" if as_shown else "",
             datetime.now(),
         )
         self._recalculation = recalculation
-        if not flagged and (recalculation.lost or recalculation.is_volatile):
+        if not is_on(said.get("fullCalcOnLoad")) and (recalculation.lost or recalculation.is_volatile):
             self._ask_for_results(parts)
 
     def _touched(self) -> Touched:
@@ -377,12 +390,13 @@ class OfficeWorkbook(OfficeFile, Workbook):
         moved = self._sheets != self._every
         names, fresh = self.shared.names.splices()
         if moved:
-            return Touched([whole(number) for number in range(len(sheets))], True, True)
+            return Touched([whole(number) for number in range(len(sheets))], True, True, True)
         hidden = any(sheet.stale.hides_rows for sheet in sheets) and any(map(self._sees_hidden, sheets))
         areas = [
             area for number, sheet in enumerate(sheets) for area in touched_in(number, sheet.saved, sheet.stale, hidden)
         ]
-        return Touched(areas, any(sheet.line_changes for sheet in sheets), bool(names or fresh))
+        shaped = any(sheet.line_changes for sheet in sheets)
+        return Touched(areas, shaped, bool(names or fresh), shaped)
 
     def _ask_for_results(self, parts: Parts) -> None:
         """Lets programs calculate the workbook when it is next opened (18.2.2)."""
@@ -443,6 +457,18 @@ class OfficeWorkbook(OfficeFile, Workbook):
 
 def _same(row: int, column: int) -> tuple[int, int] | None:
     return row, column
+
+
+def _before(shift: SheetShift, rows: Sequence[int]) -> Callable[[int, int], tuple[int, int] | None]:
+    """Where cells were in the file that are in a place now; `rows` are the stored ones."""
+    lines = {place: row for row in rows if (place := shift.rows.place(row))}
+    columns = {place: column for column in range(1, _MANY_COLUMNS) if (place := shift.columns.place(column))}
+
+    def before(row: int, column: int) -> tuple[int, int] | None:
+        was = lines.get(row), columns.get(column)
+        return (was[0], was[1]) if was[0] is not None and was[1] is not None else None
+
+    return before
 
 
 def open_workbook(path: str) -> OfficeWorkbook:

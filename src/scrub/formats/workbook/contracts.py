@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from typing import Protocol
 
 from scrub.formats.opc.parts import Parts
@@ -76,6 +76,9 @@ class SharedResults(Calculated, Protocol):
     def mark_all(self) -> None:
         """Is told of the first change of the run: what was read so far is in doubt now."""
 
+    def still_right(self, row: int, column: int) -> Value:
+        """The saved result of a formula where it still holds; None where it does not, or there is none."""
+
 
 class SharedFormulas(Protocol):
     """The formulas of a sheet."""
@@ -117,6 +120,25 @@ class Sharing(Protocol):
     @property
     def formulas(self) -> SharedFormulas:
         """The texts and areas of formulas that cells share (18.3.1.40)."""
+
+    @property
+    def is_rearranged(self) -> bool:
+        """Whether it is new, or its lines came, went or moved in this run."""
+
+    def used(self) -> Area | None:
+        """The smallest range with all that contains something."""
+
+    def style(self, row: int, column: int) -> int:
+        """The number of a cell's format."""
+
+    def column_values(self, column: int) -> ColumnValues:
+        """The values from row 1 to the last filled one."""
+
+    def array_ranges(self) -> Sequence[Area]:
+        """The ranges of array formulas and data tables."""
+
+    def hides_row(self, row: int, filtered_only: bool) -> bool:
+        """Whether a row is hidden; or, of those, by a filter."""
 
     @property
     def saved(self) -> SharedPart:
@@ -171,6 +193,9 @@ class LockedCells(NamedCells, Protocol):
 class ResultCells(NamedCells, Protocol):
     """The sheet, as far as its results need it."""
 
+    def stored_result(self, row: int, column: int) -> Value:
+        """The result of a formula as it is in the file."""
+
     def used(self) -> Area | None:
         """The smallest range with all that contains something."""
 
@@ -197,6 +222,9 @@ class StyledCells(NamedCells, Protocol):
 
 class FormulaCells(NamedCells, Protocol):
     """The sheet, as far as its formulas need it."""
+
+    def stored_result(self, row: int, column: int) -> Value:
+        """The result of a formula as it is in the file."""
 
     def has_formula(self, row: int, column: int) -> bool:
         """Whether a cell is calculated."""

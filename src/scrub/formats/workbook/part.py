@@ -6,10 +6,13 @@ from array import array
 from collections.abc import Callable, Collection, Iterable, Iterator
 
 from scrub.formats.opc.relationships import Relationship, relationships
-from scrub.formats.spans import NotReadable, Span, Splice, parse
+from scrub.formats.part_tree import part_tree
+from scrub.formats.spans import NotReadable, Span, Splice, number_in, parse
+from scrub.formats.workbook.cells.row_form import ROW
 from scrub.formats.workbook.cells.searched import Searched
 from scrub.formats.workbook.cells.sheet_data import Parsed, Stored
 from scrub.formats.zip import Package
+from scrub.model.core.area import Area, area_of
 from scrub.model.core.change import Undo
 from scrub.model.core.lazy_pattern import lazy_pattern
 from scrub.model.core.named import NamedTuple
@@ -133,6 +136,18 @@ class SheetPart:
         _, cut, left_out = without_cells(data)
         return self._found(data, cut, left_out, fits, beyond=True)
 
+    def still_exact(self, data: bytes) -> Searched | None:
+        """The cells of the part after cells were changed or added; None where they could not be searched before. What
+        is written into a part that can be searched keeps it so.
+        """
+        if self._rows is None or self.is_new:
+            return None
+        _, cut, left_out = without_cells(data)
+        if not left_out:
+            return None
+        numbers = list(map(int, ROW.findall(data, cut, cut + left_out)))
+        return Searched(data, cut, cut + left_out, numbers)
+
     def _found(
         self,
         data: bytes,
@@ -183,3 +198,25 @@ def without_cells(data: bytes) -> tuple[bytes, int, int]:
     if (b"!" in data and b"<!" in data) or (data.find(b"?", match.end()) >= 0 and data.find(b"<?", match.end()) >= 0):
         return data, len(data), 0
     return data[: match.end()] + data[end:], match.end(), end - match.end()
+
+
+def filtered_areas(part: SheetPart, data: bytes | None = None) -> list[Area]:
+    """The ranges whose filters hide anything: the sheet's own (18.3.1.2), and those of its tables."""
+    skeleton, _, _ = without_cells(part.data() if data is None else data)
+    found = []
+    for relationship in part.related().values():
+        if relationship.type == "table" and relationship.target in part.package.members:
+            _, root = part_tree(part.package, str(relationship.target))
+            if _is_filtered(root):
+                area = area_of(root.attributes.get("ref", "A1"))
+                found.append(area._replace(bottom=area.bottom - number_in(root.attributes, "totalsRowCount")))
+    root = parse(skeleton)
+    if _is_filtered(root):
+        element = root.child("autoFilter")
+        found.append(area_of(element.attributes.get("ref", "A1") if element is not None else "A1"))
+    return found
+
+
+def _is_filtered(root: Span) -> bool:
+    element = root.child("autoFilter")
+    return element is not None and element.child("filterColumn") is not None

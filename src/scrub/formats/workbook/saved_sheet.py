@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 
 from scrub.formats.line_changes import LineChanges
 from scrub.formats.opc.parts import Parts
@@ -61,6 +61,11 @@ class SavedSheet:
     @property
     def _cells_touched(self) -> bool:
         return self._overlay.touched or self.part.is_ordered
+
+    @property
+    def rows(self) -> Sequence[int]:
+        """The numbers of the rows that the file has of it."""
+        return self._stored.loaded().stored.numbers
 
     def forget_there_and_back(self) -> None:
         """Lets go of what was changed and changed back."""

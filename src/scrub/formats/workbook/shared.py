@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Mapping, Sequence
+from datetime import datetime
 from decimal import Decimal
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
@@ -18,12 +19,13 @@ from scrub.formats.workbook.cells.strings import SharedStrings
 from scrub.formats.workbook.formatting.styles import Styles
 from scrub.formats.workbook.names.names import Names
 from scrub.formats.workbook.structure.structure_lock import StructureLock
+from scrub.formats.xmltext import is_on
 from scrub.formats.zip import Package
 from scrub.model.cells.grid import Grid
 from scrub.model.core.area import MOST_COLUMNS, MOST_ROWS, Area
 from scrub.model.core.declare import FileItem
 from scrub.model.core.problem import Failure, Missing
-from scrub.model.core.values import fold
+from scrub.model.core.values import Value, fold
 
 _NO_STYLES = (
     b'<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n'
@@ -38,6 +40,7 @@ _NO_STYLES = (
 if TYPE_CHECKING:
     from scrub.formats.workbook.cells.row_sorting import RowSorting
     from scrub.formats.workbook.contracts import Calculated, Sharing
+    from scrub.formats.workbook.recalculated.live import LiveCells
 
 
 def _no_sheet(*_: object) -> object:
@@ -61,6 +64,7 @@ class Shared:
         self.checked_formulas: set[str] = set()
         self.format_numbers: dict[int, int] = {}  # added cell formats with their numbers in the file
         self._named: dict[str, Sharing] = {}
+        self._live: LiveCells | None = None  # results that were asked for, good for one version
         #: Numbers that were written to cells formatted as dates or durations, with these formats.
         self.moments: dict[str, tuple[Decimal, int]] = {}
         self.make_sheet: Callable[..., Any] = _no_sheet  # makes one, empty or like another
@@ -111,6 +115,20 @@ class Shared:
         return Decoder(self.styles, self.strings, from_1904)
 
     @cached_property
+    def calculation(self) -> Mapping[str, str]:
+        """How the workbook says that it is calculated (18.2.2)."""
+        element = self.root.child("calcPr")
+        return element.attributes if element is not None else {}
+
+    @cached_property
+    def is_trusted(self) -> bool:
+        """Whether saved results are those of the formulas: no program is to calculate all of them, and none is left
+        for a person to ask for.
+        """
+        said = self.calculation
+        return not is_on(said.get("fullCalcOnLoad")) and said.get("calcMode") != "manual"
+
+    @cached_property
     def names(self) -> Names:
         """The defined names."""
         return Names(self.data, self.root)
@@ -148,6 +166,18 @@ class Shared:
         """The results of a sheet by its name, without regard to case; None for none."""
         sharing = self.by_name.get(name.casefold())
         return sharing.stale if sharing is not None else None
+
+    def calculated(self, name: str, row: int, column: int, otherwise: Value) -> Value:
+        """What the formula of a cell of a sheet gives now; `otherwise` where it cannot be calculated, as lines or
+        sheets came, went or moved in this run.
+        """
+        if any(sheet.is_rearranged for sheet in self.sheets):
+            return otherwise
+        from scrub.formats.workbook.recalculated.live import LiveCells  # only where somebody asks
+
+        if self._live is None or self._live.version != self.version:
+            self._live = LiveCells(self, datetime.now())
+        return self._live.seen(self.by_name[name.casefold()], row, column)
 
     def first_change(self) -> str:
         """A cell that was changed in this run, as a person names it; an empty text where none is."""

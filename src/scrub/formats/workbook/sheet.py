@@ -26,7 +26,7 @@ from scrub.formats.workbook.cells.stale_results import StaleResults
 from scrub.formats.workbook.cells.stored_cells import SINGLE, Loaded, Loads, StoredCells, placed
 from scrub.formats.workbook.cells.strings import Run, edited_runs
 from scrub.formats.workbook.formatting.styles import DATE, DURATION, TIME
-from scrub.formats.workbook.part import SheetPart
+from scrub.formats.workbook.part import SheetPart, filtered_areas
 from scrub.formats.workbook.pieces import Pieces
 from scrub.formats.workbook.saved_sheet import SavedSheet
 from scrub.formats.workbook.shared import Shared
@@ -138,7 +138,31 @@ class OfficeSheet(OpenSheet):
         cell = loaded.stored.cell(row, column)
         found = self._shared.decoder.value(cell, lambda: self.where(row, column)) if cell is not None else None
         calculated = overlay.formulas.get(key, cell.formula if cell is not None else None) is not None
-        return self.stale.result(row, column, found) if calculated and self._shared.version else found
+        if not calculated:
+            return found
+        is_lost = type(found) is CellError and found.lost
+        is_unsure = self._shared.version or is_lost or not self._shared.is_trusted
+        return self.stale.result(row, column, found) if is_unsure else found
+
+    def stored_result(self, row: int, column: int) -> Value:
+        """The result of a formula as it is in the file."""
+        cell = self._stored.cell(row, column)
+        return self._shared.decoder.value(cell, lambda: self.where(row, column)) if cell is not None else None
+
+    def array_ranges(self) -> Sequence[Area]:
+        """The ranges of array formulas and data tables."""
+        return self._stored.arrays()
+
+    def hides_row(self, row: int, filtered_only: bool) -> bool:
+        """Whether a row is hidden; or, of those, by a filter."""
+        if not self._pieces.lines.is_hidden(row):
+            return False
+        return not filtered_only or any(area.top < row <= area.bottom for area in filtered_areas(self.saved.part))
+
+    @property
+    def is_rearranged(self) -> bool:
+        """Whether it is new, or its lines came, went or moved in this run."""
+        return bool(self.line_changes) or self.saved.part.is_new or self.removed
 
     def has_formula(self, row: int, column: int) -> bool:
         """Whether a cell is calculated."""

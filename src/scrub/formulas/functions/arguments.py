@@ -45,14 +45,15 @@ def values_of(given: Result) -> Iterator[Value]:
         yield given
 
 
-def numbers_of(on: Context, arguments: Iterable[Result]) -> Iterator[float]:
-    """The numbers of arguments: in ranges and arrays those that are numbers, single values as numbers.
+def numbers_of(on: Context, arguments: Iterable[Result], in_order: bool = False) -> Iterator[float]:
+    """The numbers of arguments: in ranges and arrays those that are numbers, single values as numbers; row by row
+    where the order matters.
 
     Raises `Raised` for an error among them.
     """
     for given in arguments:
         if isinstance(given, Range | Ranges | Array):
-            for value in given if isinstance(given, Range) else values_of(given):
+            for value in given if isinstance(given, Range) and not in_order else values_of(given):
                 if type(value) is float:
                     yield value
                 elif isinstance(value, ErrorValue):

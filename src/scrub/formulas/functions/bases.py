@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from scrub.formulas.functions.arguments import whole
 from scrub.formulas.functions.registry import function
-from scrub.formulas.values import NUM, VALUE, ErrorValue, Raised, Value, text_of
+from scrub.formulas.values import NUM, VALUE, ErrorValue, Raised, Unsupported, Value, text_of
 
 _DIGITS = "0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZ"
 #: The base of each word, and how many bits its ten digits have.
@@ -99,8 +99,10 @@ _ROMAN = (
 def roman(on: object, number: float, form: float = 0.0) -> Value:
     """A number in Roman digits, in the classic form."""
     left = whole(number)
-    if not 0 <= left <= 3999 or form != 0:
+    if not 0 <= left <= 3999 or not 0 <= form <= 4:
         raise Raised(VALUE)
+    if form >= 1:
+        raise Unsupported("ROMAN in a concise form")
     said = ""
     for value, digits in _ROMAN:
         times, left = divmod(left, value)

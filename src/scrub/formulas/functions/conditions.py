@@ -24,9 +24,10 @@ from scrub.formulas.values import (
     number_of_text,
     same_number,
 )
+from scrub.model.core.lazy_pattern import lazy_pattern
 from scrub.model.core.named import NamedTuple
 
-_OPERATORS = re.compile(r"(<=|>=|<>|<|>|=)?(.*)", re.DOTALL)
+_OPERATORS = lazy_pattern(r"(<=|>=|<>|<|>|=)?(.*)", re.DOTALL)
 
 
 class Criterion(NamedTuple):
@@ -231,6 +232,8 @@ def _found(on: Context, column: Range, wanted: Criterion) -> Sequence[int]:
         return [row for row, value in enumerate(values) if wanted.test(value)]
     if type(wanted.equal) is str:
         rows = on.indexes.rows_with(column, wanted.equal)
+    elif type(wanted.equal) is float:
+        rows = on.indexes.rows_equal(column, wanted.equal, _as_number)
     else:
         rows = on.indexes.rows_where(column, wanted.name, wanted.test)
     return [row - column.top for row in rows]

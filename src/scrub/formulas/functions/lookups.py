@@ -25,6 +25,7 @@ from scrub.formulas.values import (
     same_number,
 )
 from scrub.model.core.area import MOST_COLUMNS, MOST_ROWS, letters_of
+from scrub.model.core.lazy_pattern import lazy_pattern
 
 Row = Sequence[Value]
 
@@ -197,6 +198,8 @@ def index(on: Context, given: Result, row: float = 0.0, column: float | None = N
         if not 1 <= which <= len(given.each):
             raise Raised(REF)
         given = given.each[whole(which) - 1]
+    elif which != 1:
+        raise Raised(REF)
     at_row, at_column = whole(row), 0 if column is None else whole(column)
     source = given if isinstance(given, Range) else matrix_of(given)
     if column is None and source.height == 1 and source.width > 1:
@@ -248,7 +251,7 @@ def indirect(on: Context, text: str, by_letters: bool = True) -> Result:
     return result if isinstance(result, Range | Ranges) else REF
 
 
-_NUMBERED = re.compile(r"((?:.*!)?)R(\[-?\d+\]|\d*)C(\[-?\d+\]|\d*)", re.IGNORECASE | re.DOTALL)
+_NUMBERED = lazy_pattern(r"((?:.*!)?)R(\[-?\d+\]|\d*)C(\[-?\d+\]|\d*)", re.IGNORECASE | re.DOTALL)
 
 
 def _from_numbers(text: str, row: int, column: int) -> str:

@@ -236,13 +236,15 @@ def npv(on: Context, rate: float, *given: Result) -> Value:
     """What payments at the end of each period are worth now."""
     if rate == -1:
         return DIV0
-    return math.fsum(number / math.pow(1 + rate, period) for period, number in enumerate(numbers_of(on, given), 1))
+    return math.fsum(
+        number / math.pow(1 + rate, period) for period, number in enumerate(numbers_of(on, given, True), 1)
+    )
 
 
 @function("IRR", "x?n", "6.12")
 def irr(on: Context, given: Result, guess: float = 0.1) -> Value:
     """The rate at which payments are worth nothing."""
-    flow = list(numbers_of(on, [given]))
+    flow = list(numbers_of(on, [given], True))
     if not flow or min(flow) >= 0 or max(flow) <= 0:
         raise Raised(NUM)
     return _root(lambda rate: math.fsum(each / math.pow(1 + rate, at) for at, each in enumerate(flow)), guess)
@@ -251,7 +253,7 @@ def irr(on: Context, given: Result, guess: float = 0.1) -> Value:
 @function("MIRR", "xnn", "6.12")
 def mirr(on: Context, given: Result, finance: float, reinvest: float) -> Value:
     """The rate of payments that are financed at one rate and reinvested at another."""
-    flow = list(numbers_of(on, [given]))
+    flow = list(numbers_of(on, [given], True))
     last = len(flow) - 1
     paid = math.fsum(each / math.pow(1 + finance, at) for at, each in enumerate(flow) if each < 0)
     earned = math.fsum(each * math.pow(1 + reinvest, last - at) for at, each in enumerate(flow) if each > 0)

@@ -322,7 +322,7 @@ def randbetween(on: object, low: float, high: float) -> Value:
 @function("SERIESSUM", "nnnx", "6.16")
 def seriessum(on: Context, x: float, first: float, step: float, given: Result) -> Value:
     """A sum of powers with factors."""
-    numbers = list(numbers_of(on, [given]))
+    numbers = list(numbers_of(on, [given], True))
     if len(numbers) > 100_000:
         raise Raised(VALUE)
     return math.fsum(factor * math.pow(x, first + place * step) for place, factor in enumerate(numbers))

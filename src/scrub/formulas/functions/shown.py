@@ -25,9 +25,10 @@ from scrub.formulas.values import (
     text_of,
     text_of_number,
 )
+from scrub.model.core.lazy_pattern import lazy_pattern
 
 _UNSURE = "its number format can mean something else in another language"
-_PIECE = re.compile(
+_PIECE = lazy_pattern(
     r'"(?P<quoted>[^"]*)"|\\(?P<escaped>.)|_(?P<blank>.)|\*(?P<filled>.)|\[(?P<elapsed>h+|m+|s+)\]'
     r"|(?P<half>AM/PM|am/pm|A/P)|(?P<date>y+|m+|d+|h+|s+|Y+|M+|D+|H+|S+)|(?P<power>E[+-]0+)|(?P<digits>[0#?]+)|(?P<sign>.)",
     re.DOTALL,
@@ -136,50 +137,72 @@ def _number(number: float, pieces: Sequence[re.Match[str]]) -> str:
         said = "".join(_literal(piece) for piece in pieces)
         return "-" + said if number < 0 and said else said
     points = [place for place, piece in enumerate(pieces) if piece["sign"] == "."]
-    percents = sum(piece["sign"] == "%" for piece in pieces)
     power = next((place for place, piece in enumerate(pieces) if piece["power"]), None)
-    if len(points) > 1 or any(piece["sign"] == "/" for piece in pieces[slots[0] :]):
-        raise Unsupported("its number format is a fraction" if len(points) < 2 else _UNSURE)
+    if len(points) > 1:
+        raise Unsupported(_UNSURE)
+    if any(piece["sign"] == "/" for piece in pieces[slots[0] :]):
+        raise Unsupported("its number format is a fraction")
     point = points[0] if points else None
-    last_before = max((place for place in slots if point is None or place < point), default=-1)
     if power is not None:
         return _in_powers(number, pieces, point, power)
-    commas = 0
-    after = last_before + 1
-    while 0 < after < len(pieces) and pieces[after]["sign"] == ",":
-        commas, after = commas + 1, after + 1
+    return _in_digits(number, pieces, slots, point)
+
+
+def _in_digits(number: float, pieces: Sequence[re.Match[str]], slots: Sequence[int], point: int | None) -> str:
+    """A number in plain digits; a comma between digits groups them, one behind them divides by a thousand."""
+    last_before = max((place for place in slots if point is None or place < point), default=-1)
+    percents = sum(piece["sign"] == "%" for piece in pieces)
+    after = _after_commas(pieces, last_before + 1)
+    commas = after - last_before - 1
+    end = after
+    if slots[-1] > last_before:
+        end = _after_commas(pieces, slots[-1] + 1)
+        commas += end - slots[-1] - 1
     grouped = any(pieces[place]["sign"] == "," for place in range(slots[0], last_before + 1))
     before = "".join(pieces[place]["digits"] for place in slots if place <= last_before)
     behind = "".join(pieces[place]["digits"] for place in slots if point is not None and place > point)
     value = _SHOWN.create_decimal(Decimal(number)).scaleb(2 * percents - 3 * commas, _WIDE)
     value = value.quantize(Decimal(1).scaleb(-len(behind), _WIDE), ROUND_HALF_UP, _WIDE)
-    negative, value = value < 0, abs(value)
-    whole, _, rest = f"{value:f}".partition(".")
+    whole, _, rest = f"{abs(value):f}".partition(".")
     whole = whole.lstrip("0")
-    said = _before_point(whole, before, grouped)
-    fraction = _behind_point(rest, behind)
+    shown_pieces = [*pieces[: slots[-1] + 1], *pieces[end:]] if slots[-1] > last_before else pieces
+    filled = _filled(
+        shown_pieces, slots, point, after, _before_point(whole, before, grouped), _behind_point(rest, behind)
+    )
+    return ("-" if value < 0 and (whole or rest.strip("0")) else "") + filled
+
+
+def _after_commas(pieces: Sequence[re.Match[str]], place: int) -> int:
+    """The place after commas."""
+    while 0 < place < len(pieces) and pieces[place]["sign"] == ",":
+        place += 1
+    return place
+
+
+def _filled(
+    pieces: Sequence[re.Match[str]], slots: Sequence[int], point: int | None, after: int, said: str, fraction: str
+) -> str:
+    """A format with the digits before and behind the point in their places; `after` is where what divides ends."""
     out: list[str] = []
-    is_placed = False
+    first = True
     for place, piece in enumerate(pieces):
+        is_before = point is None or place <= point
+        if first and is_before and (piece["digits"] or place == point):
+            out.append(said)
+            first = False
         if piece["digits"]:
-            if place <= last_before and not is_placed:
-                out.append(said)
-                is_placed = True
-            elif point is not None and place > point:
+            if not is_before:
                 out.append(fraction)
                 fraction = ""
         elif piece["sign"] == "," and slots[0] < place < after:
             continue
         elif piece["sign"] == ".":
-            if not is_placed and place == point:
-                out.append(said)
-                is_placed = True
             out.append(".")
+        elif slots[0] < place < after:
+            raise Unsupported("its number format has signs between digits")
         else:
-            if slots[0] < place <= last_before:
-                raise Unsupported("its number format has signs between digits")
             out.append(_literal(piece))
-    return ("-" if negative and (whole or rest.strip("0")) else "") + "".join(out)
+    return "".join(out)
 
 
 def _before_point(whole: str, form: str, grouped: bool) -> str:
@@ -231,49 +254,52 @@ def _in_powers(number: float, pieces: Sequence[re.Match[str]], point: int | None
 def _moment(number: float, pieces: Sequence[re.Match[str]], from_1904: bool) -> str:
     if number < 0:
         raise Raised(VALUE)
-    dates = [piece for piece in pieces if piece["date"] or piece["elapsed"]]
-    letters = {(piece["date"] or piece["elapsed"])[0].lower() for piece in dates}
+    words = [piece["date"] or piece["elapsed"] for piece in pieces if piece["date"] or piece["elapsed"]]
+    letters = {word[0].lower() for word in words}
     if not letters <= set("ymdhs"):
         raise Unsupported(_UNSURE)
-    finest = any((piece["date"] or piece["elapsed"])[0].lower() == "s" for piece in dates)
     decimals = _decimals(pieces)
-    steps = 86_400 * 10**decimals if finest else 86_400
-    number = round(number * steps) / steps if finest else number
+    steps = 86_400 * 10**decimals
+    number = round(number * steps) / steps if "s" in letters else number
     try:
-        year, month, day = parts(number + 1e-9, from_1904) if letters & set("ymd") else (1900, 1, 1)
+        day = parts(number + 1e-9, from_1904) if letters & set("ymd") else (1900, 1, 1)
     except ValueError:
         raise Raised(VALUE) from None
-    hour, minute, second = clock(number)
     half = any(piece["half"] for piece in pieces)
     out: list[str] = []
-    skip = 0
+    skip = False
     for place, piece in enumerate(pieces):
         if skip:
-            skip -= 1
-            continue
-        if piece["elapsed"]:
-            out.append(_elapsed(number, piece["elapsed"]))
-        elif piece["half"]:
-            out.append(("AM" if hour < 12 else "PM") if len(piece["half"]) > 3 else "A" if hour < 12 else "P")
-        elif piece["date"]:
-            word = piece["date"].lower()
-            if word[0] == "m" and _is_minute(pieces, place):
-                out.append(f"{minute:0{len(word)}d}")
-            elif word[0] == "h":
-                shown_hour = (hour % 12 or 12) if half else hour
-                out.append(f"{shown_hour:0{min(2, len(word))}d}")
-            elif word[0] == "s":
-                out.append(f"{int(second):0{min(2, len(word))}d}")
-            else:
-                out.append(_day_part(word, year, month, day))
+            skip = False
         elif piece["sign"] == "." and decimals and place + 1 < len(pieces) and pieces[place + 1]["digits"]:
-            out.append(f"{second % 1:.{decimals}f}"[1:])
-            skip = 1
-        elif piece["digits"]:
-            raise Unsupported(_UNSURE)
+            out.append(f"{clock(number)[2] % 1:.{decimals}f}"[1:])
+            skip = True
         else:
-            out.append(_literal(piece))
+            out.append(_moment_piece(number, pieces, place, day, half))
     return "".join(out)
+
+
+def _moment_piece(
+    number: float, pieces: Sequence[re.Match[str]], place: int, day: tuple[int, int, int], half: bool
+) -> str:
+    """What one piece of a format shows of a moment; `half` tells that the day is halved."""
+    piece = pieces[place]
+    hour, minute, second = clock(number)
+    if piece["elapsed"]:
+        return _elapsed(number, piece["elapsed"])
+    if piece["half"]:
+        word = "AM" if hour < 12 else "PM"
+        return word if len(piece["half"]) > 3 else word[0]
+    if piece["digits"]:
+        raise Unsupported(_UNSURE)
+    if not piece["date"]:
+        return _literal(piece)
+    word = piece["date"].lower()
+    if word[0] == "m" and _is_minute(pieces, place):
+        return f"{minute:0{len(word)}d}"
+    if word[0] == "h":
+        return f"{(hour % 12 or 12) if half else hour:0{min(2, len(word))}d}"
+    return f"{int(second):0{min(2, len(word))}d}" if word[0] == "s" else _day_part(word, *day)
 
 
 def _decimals(pieces: Sequence[re.Match[str]]) -> int:

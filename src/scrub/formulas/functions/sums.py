@@ -116,7 +116,7 @@ def sumsq(on: Context, *given: Result) -> Value:
 def _statistic(name: str, clause: str, calculate: Callable[[list[float]], Value]) -> None:
     @function(name, "x*x", clause)
     def statistic(on: Context, *given: Result) -> Value:
-        return calculate(list(numbers_of(on, given)))
+        return calculate(list(numbers_of(on, given, True)))
 
 
 for _name, _clause, _calculate in (

@@ -159,6 +159,10 @@ class Lines:
         """The rows that were hidden or shown in this run."""
         return [row for row, said in self._rows.items() if "hidden" in said]
 
+    def is_hidden(self, row: int) -> bool:
+        """Whether a row is hidden now."""
+        return self._row_attribute(row, "hidden") in ("1", "true")
+
     def _row_attribute(self, row: int, name: str) -> str | None:
         if name in self._rows.get(row, {}):
             return self._rows[row][name]

@@ -147,12 +147,19 @@ class CellFormulas:
     ) -> None:
         """Sets a formula that was checked, in a cell that may get it, and notes the change."""
         overlay, shared = self._overlay, self._shared
+        is_other = formula is None and not self._is_stored(row, column, result)
+        if is_other and isinstance(result, CellError):
+            raise result.failure()
         written_out = self.unshare(row, column)
         key, formulas = key_of(row, column), overlay.formulas
         former, former_value = formulas.get(key, UNCHANGED), overlay.values.pop(key, UNCHANGED)
         was_written_out = key in overlay.written_out
         overlay.written_out.discard(key)
         formulas[key] = formula[1:] if formula else None
+        if is_other:
+            overlay.values[key] = result
+            overlay.first.setdefault(key, None)
+            overlay.took([key])
         shared.cells_changed()
         keep(values, row, result if formula is None else self._stale.doubted(row, column, None))
 
@@ -167,6 +174,13 @@ class CellFormulas:
             shared.cells_changed(back=True)
 
         self._sheet.changed("formula", before, formula, revert, inner=(Area(row, column, row, column),))
+
+    def _is_stored(self, row: int, column: int, result: Value) -> bool:
+        """Whether the result of a formula is the one that is stored."""
+        stored = self._sheet.stored_result(row, column)
+        if isinstance(result, CellError) and isinstance(stored, CellError):
+            return result.error == stored.error
+        return type(result) is type(stored) and bool(result == stored)
 
     def unshare(self, row: int, column: int) -> list[int]:
         """Where the first cell of a shared formula changes, the others get it written out; gives those keys."""

@@ -60,9 +60,16 @@ class StaleResults:
         return self._cells.formula(row, column)
 
     def mark_column(self, values: ColumnValues, column: int) -> ColumnValues:
-        """The values of a column; results of formulas can be old as soon as anything was changed in this run."""
-        if self._shared.version:
+        """The values of a column; results of formulas can be old as soon as anything was changed in this run. Where
+        there is no saved result, it is calculated when somebody asks.
+        """
+        if self._shared.version or not self._shared.is_trusted:
             self.mark(values, column)
+            return values
+        for row in self._stored.formula_rows.get(column, ()):
+            value = values.get(row)
+            if type(value) is CellError and value.lost:
+                values[row] = self.doubted(row, column, value)
         return values
 
     def mark_all(self) -> None:
@@ -86,12 +93,28 @@ class StaleResults:
         return CellError(self.where(row, column), stale=partial(self.result, row, column, value))
 
     def result(self, row: int, column: int, value: Value) -> Value:
+        """The result of a formula: the saved one where it still holds, else what it gives now; a `CellError` where
+        that cannot be told.
+        """
+        known = self.saved_result(row, column, value)
+        is_lost = isinstance(known, CellError) and known.lost
+        if not is_lost and self._shared.is_trusted:
+            return known
+        given = self._shared.calculated(self.name, row, column, known)
+        return known if not is_lost and isinstance(given, CellError) and given.lost else given
+
+    def saved_result(self, row: int, column: int, value: Value) -> Value:
         """The saved result of a formula where it still holds, else the `CellError` with it."""
         key = key_of(row, column)
         if self._overlay.formulas.get(key) is not None and key not in self._overlay.written_out:
             return CellError(no_result(self.where(row, column)), lost=True)
-        changed = self._shared.dependence.changed_below(self, row, column)
+        changed = self._shared.dependence.changed_below(self, row, column) if self._shared.version else ""
         return CellError(old_result(self.where(row, column), changed), lost=True) if changed else value
+
+    def still_right(self, row: int, column: int) -> Value:
+        """The saved result of a formula where it still holds; None where it does not, or there is none."""
+        value = self.saved_result(row, column, self._cells.stored_result(row, column))
+        return None if (isinstance(value, CellError) and value.lost) or not self._shared.is_trusted else value
 
     # -- what others ask
 

@@ -8,7 +8,7 @@ from functools import cached_property
 
 from scrub.formats.opc.relationships import relationships
 from scrub.formats.part_tree import part_tree
-from scrub.formats.spans import Span, number_in, parse
+from scrub.formats.spans import number_in, parse
 from scrub.formats.workbook.around.tables import name_of
 from scrub.formats.workbook.names.names import Names
 from scrub.formats.workbook.recalculated.finished import FinishedPackage
@@ -19,7 +19,7 @@ from scrub.formulas.contract import TablePlace
 from scrub.formulas.tree import Node
 from scrub.formulas.tree import parse as parse_formula
 from scrub.formulas.values import Unsupported
-from scrub.model.core.area import Area, area_of
+from scrub.model.core.area import area_of
 
 
 class BookCells:
@@ -36,9 +36,15 @@ class BookCells:
         self._main = main
         self._by_name = {sheet.name.casefold(): number for number, sheet in enumerate(sheets)}
         self._names: dict[tuple[str, int], Node | None] = {}
+        self._like: BookCells | None = None  # whose last row and column are its own too
         self.columns = Columns(self._read)
         self.value = self.columns.value
         self.column = self.columns.column
+
+    def use(self, columns: Columns, like: BookCells) -> None:
+        """Reads values in another way; its sheets are as large as those of another workbook."""
+        self._like = like
+        self.columns, self.value, self.column = columns, columns.value, columns.column
 
     def _read(self, sheet: int, column: int) -> list[Held]:
         return self.sheets[sheet].column(column)
@@ -46,12 +52,12 @@ class BookCells:
     @cached_property
     def last_row(self) -> int:
         """The last row of all sheets with anything in it."""
-        return max(sheet.used[0] for sheet in self.sheets)
+        return self._like.last_row if self._like is not None else max(sheet.used[0] for sheet in self.sheets)
 
     @cached_property
     def last_column(self) -> int:
         """The last column of all sheets with anything in it."""
-        return max(sheet.used[1] for sheet in self.sheets)
+        return self._like.last_column if self._like is not None else max(sheet.used[1] for sheet in self.sheets)
 
     @property
     def sheet_count(self) -> int:
@@ -100,8 +106,8 @@ class BookCells:
         return self._names[key]
 
     @cached_property
-    def _tables(self) -> dict[str, tuple[TablePlace, Span]]:
-        found: dict[str, tuple[TablePlace, Span]] = {}
+    def _tables(self) -> dict[str, TablePlace]:
+        found: dict[str, TablePlace] = {}
         for number, sheet in enumerate(self.sheets):
             for relationship in relationships(self._package, sheet.part.name or "").values():
                 if relationship.type != "table" or relationship.target not in self._package.members:
@@ -116,15 +122,14 @@ class BookCells:
                 headings = 0 if of.get("headerRowCount", "1") == "0" else 1
                 totals = number_in(of, "totalsRowCount")
                 place = TablePlace(number, *area, headings, totals, words)
-                found[name_of(root).casefold()] = place, root
+                found[name_of(root).casefold()] = place
         return found
 
     def table(self, name: str, sheet: int, row: int, column: int) -> TablePlace | None:
         """A table by its name; without one, the table that a cell is in."""
         if name:
-            known = self._tables.get(name.casefold())
-            return known[0] if known is not None else None
-        return next((place for place, _ in self._tables.values() if _holds(place, sheet, row, column)), None)
+            return self._tables.get(name.casefold())
+        return next((place for place in self._tables.values() if _holds(place, sheet, row, column)), None)
 
     # -- hidden rows
 
@@ -132,21 +137,7 @@ class BookCells:
         """Whether a row is hidden; or, of those, by a filter."""
         if row not in self.sheets[sheet].hidden:
             return False
-        return not filtered_only or any(area.top < row <= area.bottom for area in self._filters(sheet))
-
-    def _filters(self, sheet: int) -> Sequence[Area]:
-        known = self._filtered.get(sheet)
-        if known is None:
-            known = self._filtered[sheet] = self.sheets[sheet].filters()
-            for place, root in self._tables.values():
-                element = root.child("autoFilter")
-                if place.sheet == sheet and element is not None and element.child("filterColumn") is not None:
-                    known.append(Area(place.top, place.left, place.bottom - place.totals, place.right))
-        return known
-
-    @cached_property
-    def _filtered(self) -> dict[int, list[Area]]:
-        return {}
+        return not filtered_only or any(area.top < row <= area.bottom for area in self.sheets[sheet].filters)
 
 
 def _holds(place: TablePlace, sheet: int, row: int, column: int) -> bool:

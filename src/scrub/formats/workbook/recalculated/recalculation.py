@@ -4,23 +4,25 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from datetime import datetime
+from functools import partial
 
 from scrub.formats.opc.parts import Parts
-from scrub.formats.spans import spliced
 from scrub.formats.workbook.cells.decode import Decoder
 from scrub.formats.workbook.part import SheetPart
 from scrub.formats.workbook.recalculated.book_cells import BookCells
+from scrub.formats.workbook.recalculated.column_graph import reachable
 from scrub.formats.workbook.recalculated.finished import FinishedPackage
 from scrub.formats.workbook.recalculated.results import ResultWriter
 from scrub.formats.workbook.recalculated.sheet_cells import SheetCells
+from scrub.formats.workbook.recalculated.told import Recalculated, ResultColumn
 from scrub.formats.zip import Package
-from scrub.formulas.calculation import Calculation, Cell, Held, Lost
+from scrub.formulas.calculation import Calculation, Cell, Columns, Held, Lost
 from scrub.formulas.contract import Needed
 from scrub.formulas.functions import FUNCTIONS
 from scrub.formulas.reach import Reach, References, Run
 from scrub.formulas.tree import Call, Constant, Name, every_node
-from scrub.formulas.values import REF, Array, ErrorValue, Unsupported, Value
-from scrub.model.core.area import address_of
+from scrub.formulas.values import REF, Array, ErrorValue, Unsupported, Value, same_number
+from scrub.model.core.area import MOST_COLUMNS, address_of
 from scrub.model.core.named import NamedTuple
 
 #: How many formulas are named that could not be calculated.
@@ -30,22 +32,13 @@ _UNPROVED = "its saved result is another one than it gives here"
 
 
 class Place(NamedTuple):
-    """A sheet of the workbook as it is to be: its part, its name, and where a cell of the file is now."""
+    """A sheet of the workbook as it is to be: its part, its names, and where its cells were."""
 
     part: SheetPart
     name: str
     first: str  # its name in the file; empty for a new one
-    now: Callable[[int, int], tuple[int, int] | None]
-
-
-class Recalculated(NamedTuple):
-    """A result that became another one: where, what it was and what it is, `Lost` for one that is not there."""
-
-    sheet: int
-    row: int
-    column: int
-    before: Held
-    after: Value | Lost
+    before: Callable[[int, int], tuple[int, int] | None]  # where a cell was in the file
+    first_value: Callable[[int, int], Held]  # what a cell that was changed held in the file
 
 
 class Touched(NamedTuple):
@@ -54,6 +47,36 @@ class Touched(NamedTuple):
     areas: Sequence[tuple[int, int, int, int, int]]
     references: bool
     names: bool
+    is_rearranged: bool  # whether lines or sheets came, went or moved
+
+
+def _by_sheet(areas: Sequence[tuple[int, int, int, int, int]]) -> dict[int, list[tuple[int, int, int, int]]]:
+    found: dict[int, list[tuple[int, int, int, int]]] = {}
+    for sheet, *area in areas:
+        found.setdefault(sheet, []).append((area[0], area[1], area[2], area[3]))
+    return found
+
+
+def _is_in(areas: Iterable[tuple[int, int, int, int]], row: int, column: int) -> bool:
+    return any(top <= row <= bottom and left <= column <= right for top, left, bottom, right in areas)
+
+
+def _is_alike(calculation: Calculation, former: BookCells, cell: Cell, run: Run, moved: bool) -> bool | None:
+    """Whether a cell gave its saved result before the run; None where that cannot be told, as it had another formula,
+    or no result. Where lines were moved, the former formula is looked at.
+    """
+    held = former.columns.held(cell)
+    if not isinstance(held, float | str | bool | ErrorValue):
+        return None
+    if moved:
+        was = former.calculated(cell)
+        if was is None or was.form.node != run.form.node:
+            return None
+    try:
+        given = calculation.result(cell, None if moved else run.form)
+    except (Needed, Unsupported, RecursionError):
+        return None
+    return alike(held, given.at(0, 0) if isinstance(given, Array) else given)
 
 
 class Recalculation:
@@ -63,7 +86,7 @@ class Recalculation:
         self._package, self._parts, self._main = package, parts, main
         self._places = places
         self._decoder = decoder
-        self.results: list[Recalculated] = []
+        self.results: list[ResultColumn] = []
         self.lost: list[Recalculated] = []  # those that cannot be calculated for a reason of their own
         self.is_volatile = False  # whether a result changes without any change of a cell
 
@@ -74,7 +97,9 @@ class Recalculation:
         """
         finished = FinishedPackage(self._package, self._parts)
         sheets = [
-            SheetCells(place.part, finished.read(str(place.part.name)), place.name, self._decoder)
+            SheetCells(
+                place.part, finished.read(str(place.part.name)), place.name, self._decoder, not touched.is_rearranged
+            )
             for place in self._places
         ]
         if not any(sheet.may_calculate for sheet in sheets):
@@ -82,7 +107,21 @@ class Recalculation:
         for sheet in sheets:
             sheet.untrusted = not trusted
         cells = BookCells(finished, self._main, sheets, self._decoder.from_1904, moment)
-        runs = [run for number, sheet in enumerate(sheets) for run in sheet.runs(number)]
+        wide = touched.references or touched.names  # then any formula can mean something else
+        texts = [sheet.formulas.texts() if sheet.may_calculate else {} for sheet in sheets]
+        columns = reachable(
+            texts,
+            [sheet.name for sheet in sheets],
+            [(number, 1, MOST_COLUMNS) for number in range(len(sheets))]
+            if wide
+            else [(sheet, left, right) for sheet, _, left, _, right in touched.areas],
+        )
+        if not columns:
+            return
+        by_sheet: dict[int, list[int]] = {}
+        for sheet_number, column in sorted(columns):
+            by_sheet.setdefault(sheet_number, []).append(column)
+        runs = [run for number, own in by_sheet.items() for run in sheets[number].runs(number, own)]
         areas = [*touched.areas, *_touched_forms(runs, touched)]
         reached = list(Reach(runs, References(cells).of).reached(areas))
         if not reached:
@@ -91,13 +130,17 @@ class Recalculation:
             for run, _ in reached:
                 run.form.refuse(refused)
         elif trusted:
-            self._prove(reached, cells, moment)
+            self._prove(reached, cells, touched)
         self._calculate(cells, reached)
         self._write(sheets)
 
+    def sheet_name(self, sheet: int) -> str:
+        """The name of a sheet by its number."""
+        return self._places[sheet].name
+
     def notes(self) -> list[str]:
         """What could not be calculated, as a person reads it."""
-        gone = sum(isinstance(result.after, Lost) for result in self.results)
+        gone = sum(isinstance(after, Lost) for result in self.results for after in result.after) if self.lost else 0
         if not gone:
             return []
         named = [
@@ -115,96 +158,139 @@ class Recalculation:
 
     # -- proof by the old result
 
-    def _prove(self, reached: Sequence[tuple[Run, Sequence[int]]], cells: BookCells, moment: datetime) -> None:
+    def _prove(self, reached: Sequence[tuple[Run, Sequence[int]]], cells: BookCells, touched: Touched) -> None:
         """Refuses forms that do not give a saved result from the values before the run: then the evaluator or the
         file is wrong.
         """
-        known = [place for place in self._places if place.first]
-        before = FinishedPackage(self._package)
-        sheets = [SheetCells(place.part, place.part.data(), place.first, self._decoder) for place in known]
-        former = BookCells(before, self._main, sheets, self._decoder.from_1904, moment)
+        former = self._former_cells(cells, touched)
         calculation = Calculation(former, former.columns, former.calculated)
-        numbers = {place.part: number for number, place in enumerate(self._places)}
-        wanted = {id(run.form) for run, _ in reached}
-        for sheet, place in enumerate(known):
-            for run in sheets[sheet].runs(sheet):
-                now = place.now(run.rows[0], run.column)
-                form = cells.calculated((numbers[place.part], *now)) if now is not None else None
-                if form is not None and id(form.form) in wanted and not self._is_proved(calculation, former, run):
-                    form.form.refuse(_UNPROVED)
+        fresh = _by_sheet(touched.areas)
+        for run, rows in reached:
+            if run.form.node is None or any(_is_moving(name) for name in _functions(run)):
+                continue
+            for row in dict.fromkeys((rows[0], rows[len(rows) // 2], rows[-1])):
+                cell = self._places[run.sheet].before(row, run.column)
+                if cell is None or not self._places[run.sheet].first:
+                    continue
+                if not touched.is_rearranged and _is_in(fresh.get(run.sheet, ()), row, run.column):
+                    continue  # its formula may be new
+                if _is_alike(calculation, former, (run.sheet, *cell), run, touched.is_rearranged) is False:
+                    run.form.refuse(_UNPROVED)
+                    break
 
-    @staticmethod
-    def _is_proved(calculation: Calculation, former: BookCells, run: Run) -> bool:
-        """Whether one cell of a run gives its saved result; where that cannot be told, it is taken for granted."""
-        if run.form.node is None or any(_is_moving(name) for name in _functions(run)):
-            return True
-        for row in (run.rows[0], run.rows[-1]):
-            cell = (run.sheet, row, run.column)
-            held = former.columns.held(cell)
-            if not isinstance(held, float | str | bool | ErrorValue):
-                continue
-            try:
-                given = calculation.result(cell)
-            except (Needed, Unsupported, RecursionError):
-                continue
-            return alike(held, given.at(0, 0) if isinstance(given, Array) else given)
-        return True
+    def _former_cells(self, cells: BookCells, touched: Touched) -> BookCells:
+        """The cells as they were before the run. Where no lines or sheets moved, columns in which nothing was touched
+        are those that are there.
+        """
+        sheets = list(cells.sheets)
+        if touched.is_rearranged:
+            sheets = [
+                SheetCells(place.part, place.part.data() if place.first else b"", place.first, self._decoder)
+                for place in self._places
+            ]
+        package = FinishedPackage(self._package, None if touched.is_rearranged else self._parts)
+        former = BookCells(package, self._main, sheets, self._decoder.from_1904, cells.moment)
+        if touched.is_rearranged:
+            return former
+        by_sheet = _by_sheet(touched.areas)
+
+        def read(sheet: int, column: int) -> list[Held]:
+            areas = [area for area in by_sheet.get(sheet, ()) if area[1] <= column <= area[3]]
+            if not areas:
+                return cells.columns.all(sheet, column)
+            values = list(cells.columns.all(sheet, column))
+            for top, _, bottom, _ in areas:
+                for row in range(top, min(bottom, len(values)) + 1):
+                    values[row - 1] = self._places[sheet].first_value(row, column)
+            return values
+
+        former.use(Columns(read), cells)
+        return former
 
     # -- calculating
 
     def _calculate(self, cells: BookCells, reached: Sequence[tuple[Run, Sequence[int]]]) -> None:
         columns = cells.columns
-        wanted: list[Cell] = []
-        before: dict[Cell, Held] = {}
+        before: list[tuple[Run, Sequence[int], list[Held]]] = []
         for run, rows in reached:
             if any(_is_volatile(name) for name in _functions(run)):
                 self.is_volatile = True
-            for cell in _cells(run, rows):
-                before[cell] = columns.held(cell)
-                wanted.append(cell)
-        for cell in wanted:
-            columns.mark(cell)
-        Calculation(cells, columns, cells.calculated).calculate(wanted)
+            for column, own in _columns_of(run, rows):
+                before.append((run._replace(column=column), own, columns.mark_rows(run.sheet, column, own)))
+        calculation = Calculation(cells, columns, cells.calculated)
+        for run, rows in reached:
+            if run.height == run.width == 1:
+                calculation.calculate_rows(run.sheet, run.column, run.form, rows)
+            else:
+                calculation.calculate((run.sheet, row, run.column) for row in rows)
         self._note(cells, before)
 
-    def _note(self, cells: BookCells, before: dict[Cell, Held]) -> None:
+    def _note(self, cells: BookCells, before: Sequence[tuple[Run, Sequence[int], list[Held]]]) -> None:
         """Notes what differs; a cell without a saved result that was needed on the way is one too."""
-        for cell, after in cells.columns.calculated():
-            was = before.get(cell)
-            held: Held = was
-            if isinstance(after, Lost):
-                if not after.inherited:
-                    self.lost.append(Recalculated(*cell, held, after))
-                self.results.append(Recalculated(*cell, held, after))
-            elif type(was) is not type(after) or was != after:
-                self.results.append(Recalculated(*cell, held, after))
+        known: dict[tuple[int, int], set[int]] = {}
+        for run, rows, were in before:
+            known.setdefault((run.sheet, run.column), set()).update(rows)
+            now_held = cells.columns.held_rows(run.sheet, run.column, rows)
+            if not cells.sheets[run.sheet].saved and set(map(type, were)) == set(map(type, now_held)) == {float}:
+                self._take_numbers(run, rows, were, now_held)
+                continue
+            for row, was, now in zip(rows, were, now_held, strict=True):
+                if was is not now and (type(was) is not float or was != now):
+                    self._take(cells, (run.sheet, row, run.column), was, now)
+        for cell in cells.columns.given():
+            if cell[1] not in known.get((cell[0], cell[2]), ()):
+                self._take(cells, cell, None, cells.columns.held(cell))
+
+    def _take_numbers(self, run: Run, rows: Sequence[int], were: Sequence[Held], now_held: Sequence[Held]) -> None:
+        """Notes the numbers of a column that became others."""
+        other = [
+            place
+            for place, (was, now) in enumerate(zip(were, now_held, strict=True))
+            if was != now and not same_number(was, now)  # type: ignore[arg-type]
+        ]
+        if len(other) < len(rows):
+            rows = [rows[place] for place in other]
+            were, now_held = ([each[place] for place in other] for each in (were, now_held))
+        if rows:
+            self.results.append(ResultColumn(run.sheet, run.column, rows, were, now_held))
+
+    def _take(self, cells: BookCells, cell: Cell, was: Held, now: Held) -> None:
+        was = cells.sheets[cell[0]].saved.get(cell[1:], was)
+        if isinstance(now, Lost) and not now.inherited:
+            self.lost.append(Recalculated(*cell, was, now))
+        if not _is_same(was, now):
+            self.results.append(ResultColumn(cell[0], cell[2], [cell[1]], [was], [now]))
 
     def _write(self, sheets: Sequence[SheetCells]) -> None:
-        by_sheet: dict[int, list[tuple[int, int, Value | Lost]]] = {}
+        by_sheet: dict[int, list[ResultColumn]] = {}
         for result in self.results:
-            by_sheet.setdefault(result.sheet, []).append((result.row, result.column, result.after))
+            by_sheet.setdefault(result.sheet, []).append(result)
         for number, results in by_sheet.items():
             sheet = sheets[number]
-            splices = list(ResultWriter(sheet).splices(sorted(results, key=lambda result: result[:2])))
-            if not splices:
+            pieces = ResultWriter(sheet).pieces(results)
+            if pieces is None:
                 continue
-            name, data = str(sheet.part.name), sheet.data
-            made = spliced(data, splices)
+            name = str(sheet.part.name)
             if name in self._parts.added:
-                self._parts.added[name] = made
+                self._parts.added[name] = b"".join(pieces)
             else:
-                self._parts.changed[name] = _maker(made)
+                self._parts.changed[name] = partial(iter, pieces)
 
 
-def _maker(data: bytes) -> Callable[[], bytes]:
-    return lambda: data
+def _is_same(was: Held, now: Held) -> bool:
+    """Whether a saved result can stay as it is written: numbers are equal but for the last bits."""
+    if isinstance(was, float) and isinstance(now, float):
+        return same_number(was, now)
+    return type(was) is type(now) and was == now
 
 
-def _cells(run: Run, rows: Iterable[int]) -> Iterator[Cell]:
-    for row in rows:
-        for down in range(run.height):
-            for across in range(run.width):
-                yield run.sheet, row + down, run.column + across
+def _columns_of(run: Run, rows: Sequence[int]) -> Iterator[tuple[int, Sequence[int]]]:
+    """The columns that a run fills, each with the rows."""
+    if run.height == run.width == 1:
+        yield run.column, rows
+        return
+    filled = sorted({row + down for row in rows for down in range(run.height)})
+    yield from ((run.column + across, filled) for across in range(run.width))
 
 
 def _functions(run: Run) -> Iterator[str]:

@@ -3,30 +3,25 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
+from operator import itemgetter
 
-from scrub.formats.spans import Splice, tag_end, with_attributes
+from scrub.formats.spans import Splice, spliced, tag_end, with_attributes
+from scrub.formats.workbook.cells.searched import Searched
 from scrub.formats.workbook.cells.sheet_data import Stored
 from scrub.formats.workbook.recalculated.sheet_cells import SheetCells
+from scrub.formats.workbook.recalculated.told import ResultColumn
 from scrub.formats.xmltext import xstring
-from scrub.formulas.calculation import Lost
-from scrub.formulas.values import ErrorValue, Value
-from scrub.model.core.area import address_of
+from scrub.formulas.calculation import Held, Lost
+from scrub.formulas.values import ErrorValue, number_text
+from scrub.model.core.area import address_of, letters_of
 from scrub.model.core.lazy_pattern import lazy_pattern
 
 _VALUE = lazy_pattern(rb"<((?:[A-Za-z_][\w.-]*:)?)v(?:\s[^>]*)?(?:/>|>[^<]*</(?:[A-Za-z_][\w.-]*:)?v\s*>)")
 _FORMULA_END = lazy_pattern(rb"<(?:[A-Za-z_][\w.-]*:)?f(?:\s[^>]*)?(?:/>|>[^<]*</(?:[A-Za-z_][\w.-]*:)?f\s*>)")
-_EXACT_WHOLE = 1e15
 
 
-def number_text(number: float) -> str:
-    """The shortest text of a number that reads back as the same."""
-    if number == int(number) and abs(number) < _EXACT_WHOLE:
-        return str(int(number))
-    return repr(number).replace("e", "E")
-
-
-def typed(value: Value | Lost) -> tuple[str | None, str | None]:
+def typed(value: Held) -> tuple[str | None, str | None]:
     """The type of a cell and the text of its value; neither for a result that is lost."""
     if isinstance(value, Lost):
         return None, None
@@ -36,7 +31,34 @@ def typed(value: Value | Lost) -> tuple[str | None, str | None]:
         return "str", xstring(value)
     if isinstance(value, ErrorValue):
         return "e", value.code
-    return None, number_text(value if value is not None else 0.0)
+    return None, number_text(value if isinstance(value, float) else 0.0)
+
+
+#: From so many results of a column on, they are written in one pass; and bytes that are packed together.
+_MANY, _PIECE = 64, 1 << 18
+_PLACE = itemgetter(0, 1)
+
+
+def _with_numbers(data: bytes, result: ResultColumn) -> bytes | None:
+    """A part with numbers in the place of those that formulas of a column gave; None where a cell is written otherwise.
+    All is done by one split, as a step for each cell takes its time.
+    """
+    letters = letters_of(result.column).encode()
+    parts: list[bytes] = re.split(
+        rb'(<c r="' + letters + rb'([1-9]\d{0,6})"(?: s="\d+")?><f(?:>[^<]*</f>|/>| [^>]*/>| [^>]*>[^<]*</f>)<v>)'
+        rb"([^<]*)(?=</v></c>)",
+        data,
+    )
+    rows = list(map(int, parts[2::4]))
+    texts = [number_text(value).encode() for value in result.after]  # type: ignore[arg-type]
+    if rows != list(result.rows):
+        fresh = dict(zip(result.rows, texts, strict=True))
+        if not fresh.keys() <= set(rows):
+            return None
+        texts = [fresh.get(row, was) for row, was in zip(rows, parts[3::4], strict=True)]
+    parts[3::4] = texts
+    del parts[2::4]
+    return b"".join(parts)
 
 
 class ResultWriter:
@@ -47,10 +69,39 @@ class ResultWriter:
         self._stored: Stored = cells.stored
         self._prefix = cells.stored.prefix
 
-    def splices(self, results: Iterable[tuple[int, int, Value | Lost]]) -> Iterator[Splice]:
-        """What writes results into cells, given by rows and columns; only what differs is written."""
+    def pieces(self, results: Sequence[ResultColumn]) -> list[bytes | memoryview] | None:
+        """The part with results in its cells; None where none differs from what is written."""
+        whole = [result for result in results if self._is_plain(result)]
+        splices = list(self._splices(result for result in results if result not in whole))
+        data = self._data if not splices else spliced(self._data, splices)
+        for result in whole:
+            put = _with_numbers(data, result)
+            if put is None:
+                splices = list(self._splices(results))
+                data = spliced(self._data, splices)
+                break
+            data = put
+        if data == self._data:
+            return None
+        first = data.find(b'<row r="%d"' % min(min(result.rows) for result in results))
+        start = first if first > 0 else 0
+        view = memoryview(data)
+        return [view[:start], *(view[at : at + _PIECE] for at in range(start, len(data), _PIECE))]
+
+    def _is_plain(self, result: ResultColumn) -> bool:
+        """Whether many numbers come in the places of others."""
+        many = len(result.rows) >= _MANY and isinstance(self._stored, Searched)
+        return many and set(map(type, result.after)) == {float} == set(map(type, result.before))
+
+    def _splices(self, results: Iterable[ResultColumn]) -> Iterator[Splice]:
+        """What writes results into cells one by one; only what differs is written."""
+        rest = [
+            (row, result.column, value)
+            for result in results
+            for row, value in zip(result.rows, result.after, strict=True)
+        ]
         missing: dict[int, dict[int, bytes]] = {}
-        for row, column, value in results:
+        for row, column, value in sorted(rest, key=_PLACE):
             cell = self._stored.cell(row, column)
             if cell is None:
                 if not isinstance(value, Lost):
@@ -62,7 +113,7 @@ class ResultWriter:
                 yield Splice(cell.start, cell.end, new)
         yield from self._inserted(missing)
 
-    def _changed(self, cell: bytes, value: Value | Lost) -> bytes:
+    def _changed(self, cell: bytes, value: Held) -> bytes:
         type_, text = typed(value)
         open_end = tag_end(cell, 0)
         tag, inside = cell[:open_end], cell[open_end:]
@@ -80,7 +131,7 @@ class ResultWriter:
         at = formula.end() if formula is not None else 0
         return tag + inside[:at] + written + inside[at:]
 
-    def _new(self, row: int, column: int, value: Value) -> bytes:
+    def _new(self, row: int, column: int, value: Held) -> bytes:
         type_, text = typed(value)
         p = self._prefix
         kind = f' t="{type_}"' if type_ else ""

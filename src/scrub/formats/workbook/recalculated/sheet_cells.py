@@ -4,29 +4,25 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Sequence
 from functools import cached_property
 
-from scrub.formats.spans import parse
 from scrub.formats.workbook.cells.decode import Decoder, iso_day
+from scrub.formats.workbook.cells.row_form import Alike
 from scrub.formats.workbook.cells.searched import Searched
 from scrub.formats.workbook.cells.sheet_data import Stored
 from scrub.formats.workbook.cells.stored_cell import StoredCell
-from scrub.formats.workbook.part import SheetPart, without_cells
+from scrub.formats.workbook.part import SheetPart, filtered_areas
+from scrub.formats.workbook.recalculated.formula_cells import SheetFormulas
 from scrub.formats.xmltext import attributes_of, is_on, plain_text, text_of, unescaped
-from scrub.formulas.calculation import DIRTY, Calculated, Form, Held, Lost
-from scrub.formulas.forms import Forms, form_of
+from scrub.formulas.calculation import DIRTY, Calculated, Held, Lost
 from scrub.formulas.reach import Run
 from scrub.formulas.values import ERRORS, ErrorValue
-from scrub.model.core.area import Area, area_of, column_of, letters_of
+from scrub.model.core.area import Area, letters_of
 from scrub.model.core.lazy_pattern import lazy_pattern
-from scrub.model.core.named import NamedTuple
 from scrub.model.core.problem import Failure
 
-_FORMULA = lazy_pattern(rb'<c r="([A-Z]{1,3})([1-9]\d{0,6})"[^>]*><f([^>]*?)(?:/>|>([^<]*)</f>)(<v>[^<]*</v>)?')
 _HIDDEN_ROW = lazy_pattern(rb'<row r="(\d+)"[^>]*\shidden\s*=\s*["\'](?:1|true)')
-#: The most cells that one array formula may fill.
-_MOST_CELLS = 1_000_000
 
 
 def _cells_of(column: int) -> re.Pattern[bytes]:
@@ -37,38 +33,38 @@ def _cells_of(column: int) -> re.Pattern[bytes]:
     )
 
 
-class FormulaCell(NamedTuple):
-    """A cell with a formula: what it says, what it is part of, and whether it has a result."""
+def _starts_of(column: int) -> re.Pattern[bytes]:
+    """Finds the cells of a column."""
+    return re.compile(rb'<c r="' + letters_of(column).encode() + rb"\d")
 
-    row: int
-    column: int
-    text: str
-    type: str
-    ref: str
-    si: str
-    has_result: bool
+
+def _results_of(column: int) -> re.Pattern[bytes]:
+    """Finds the numbers of a column: row and number, with or without a formula."""
+    return re.compile(
+        rb'<c r="' + letters_of(column).encode() + rb'(\d+)"(?: s="\d+")?>(?:<f>[^<]*</f>)?<v>([^<]*)</v></c>'
+    )
 
 
 class SheetCells:
     """The cells of one sheet."""
 
-    def __init__(self, part: SheetPart, data: bytes, name: str, decoder: Decoder) -> None:
-        """`data` are the bytes of the part as it is to be, `name` is that of the sheet."""
+    def __init__(self, part: SheetPart, data: bytes, name: str, decoder: Decoder, as_before: bool = False) -> None:
+        """`data` are the bytes of the part as it is to be, `name` is that of the sheet. `as_before` tells that its rows
+        are those of the file, and others below them: then what is known of these need not be found out again.
+        """
+        self._as_before = as_before
         self.name = name
         self.part = part
         self.data = data
         self.untrusted = False  # whether saved results may be old
+        self.saved: dict[tuple[int, int], Held] = {}  # what cells held that are calculated whatever they held
         self._decoder = decoder
-        self._by_cell: dict[tuple[int, int], Calculated] = {}
-        self._runs: list[tuple[int, Form, list[int], Area | None]] = []
-        self._lacking: dict[int, set[int]] = {}  # rows with formulas that have no result, by column
-        self._areas: list[tuple[Area, Calculated]] = []  # of array formulas
-        self._is_read = False
 
     @cached_property
     def stored(self) -> Stored:
         """The cells as they are stored."""
-        return self.part.found(self.data)
+        known = self.part.still_exact(self.data) if self._as_before else None
+        return known if known is not None else self.part.found(self.data)
 
     @property
     def may_calculate(self) -> bool:
@@ -84,83 +80,22 @@ class SheetCells:
 
     # -- formulas
 
-    def formula_cells(self) -> Iterator[FormulaCell]:
-        """The cells that are calculated, row by row."""
-        stored = self.stored
-        if not self.may_calculate:
-            return
-        if isinstance(stored, Searched):
-            data, (start, end) = stored.data, stored.body
-            found = _FORMULA.findall(data, start, end)
-            if len(found) == data.count(b"<f", start, end):
-                yield from _formula_cells(found)
-                return
-        for cell in stored.all_cells():
-            if cell.formula is not None:
-                of = cell.formula
-                has_result = bool(cell.value) or cell.type == "str"
-                yield FormulaCell(cell.row, cell.column, of.text, of.type, of.ref, of.si, has_result)
+    @cached_property
+    def formulas(self) -> SheetFormulas:
+        """What its cells calculate."""
+        return SheetFormulas(self.stored)
 
-    def runs(self, sheet: int) -> list[Run]:
-        """The formulas by their forms; `sheet` is the number of this one."""
-        self._read()
+    def runs(self, sheet: int, columns: Iterable[int]) -> list[Run]:
+        """The formulas of some columns by their forms; `sheet` is the number of this one."""
         return [
-            Run(sheet, column, form, rows, *((area.height, area.width) if area is not None else (1, 1)))
-            for column, form, rows, area in self._runs
+            Run(sheet, run.column, run.form, run.rows, *((run.area.height, run.area.width) if run.area else (1, 1)))
+            for column in columns
+            for run in self.formulas.runs(column)
         ]
-
-    def _read(self) -> None:
-        if self._is_read:
-            return
-        self._is_read = True
-        forms = Forms()
-        shared: dict[str, Form] = {}
-        waiting: list[FormulaCell] = []
-        rows: dict[tuple[int, Form], list[int]] = {}
-        for cell in self.formula_cells():
-            if not cell.has_result:
-                self._lacking.setdefault(cell.column, set()).add(cell.row)
-            if cell.type == "shared" and not cell.text:
-                waiting.append(cell)
-                continue
-            if cell.type in ("array", "dataTable"):
-                self._take_array(cell)
-                continue
-            form = forms.of(cell.text, cell.row, cell.column)
-            if cell.type == "shared":
-                shared[cell.si] = form
-            rows.setdefault((cell.column, form), []).append(cell.row)
-        for cell in waiting:
-            missing = Form(None, reason="it is shared with a cell that is missing")
-            rows.setdefault((cell.column, shared.get(cell.si, missing)), []).append(cell.row)
-        for (column, form), own in rows.items():
-            calculated = Calculated(form)
-            for row in own:
-                self._by_cell[row, column] = calculated
-            self._runs.append((column, form, sorted(own), None))
-
-    def _take_array(self, cell: FormulaCell) -> None:
-        area = Area(cell.row, cell.column, cell.row, cell.column)
-        form = Form(None, reason="it is a data table")
-        try:
-            area = area_of(cell.ref) if cell.ref else area
-        except Failure:
-            form = Form(None, reason="its range cannot be read")
-        if cell.type == "array":
-            form = form_of(cell.text, cell.row, cell.column, True)
-        if area.height * area.width > _MOST_CELLS:
-            area, form = Area(cell.row, cell.column, cell.row, cell.column), Form(None, reason="too big")
-        calculated = Calculated(form, area)
-        self._areas.append((area, calculated))
-        self._runs.append((area.left, form, [area.top], area))
 
     def calculated(self, row: int, column: int) -> Calculated | None:
         """What a cell is calculated by; None for a plain one."""
-        self._read()
-        known = self._by_cell.get((row, column))
-        if known is not None:
-            return known
-        return next((of for area, of in self._areas if area.holds(row, column)), None)
+        return self.formulas.calculated(row, column) if self.may_calculate else None
 
     def formula(self, row: int, column: int) -> str | None:
         """The text of a formula, for one that is asked for it."""
@@ -178,37 +113,75 @@ class SheetCells:
 
     def column(self, column: int) -> list[Held]:
         """The values of a column from row 1 on."""
-        if not self.used[0]:
-            return []
-        self._read()
         values: list[Held] = [None] * self.used[0]
+        lacking: list[int] = []  # rows whose formulas have no result, or one that may be old
         stored = self.stored
         if isinstance(stored, Searched):
-            self._search(values, stored, column)
+            if not self._alike(values, stored, column):
+                self._search(values, lacking, stored, column)
         else:
             for cell in stored.column(column):
-                self._take(values, cell)
-        rows: Iterable[int] = self._lacking.get(column, ())
-        if self.untrusted:
-            rows = [row for across, _, own, area in self._runs if across == column and area is None for row in own]
-        for row in rows:
+                self._take(values, lacking, cell)
+        for row in lacking:
+            self.saved[row, column] = values[row - 1]
             values[row - 1] = DIRTY
-        for area, _ in self._areas:
-            if area.left <= column <= area.right and (self.untrusted or area.top in self._lacking.get(area.left, ())):
+        for area, _, has_result in self.formulas.arrays() if self.may_calculate else ():
+            if area.left <= column <= area.right and (self.untrusted or not has_result):
                 values += [None] * (area.bottom - len(values))
+                rows = range(area.top, area.bottom + 1)
+                self.saved.update({(row, column): values[row - 1] for row in rows if values[row - 1] is not DIRTY})
                 values[area.top - 1 : area.bottom] = [DIRTY] * area.height
         return values
 
-    def _search(self, values: list[Held], stored: Searched, column: int) -> None:
+    def _alike(self, values: list[Held], stored: Searched, column: int) -> bool:
+        """Reads a column of plain numbers, or of formulas that gave numbers, at once; False where it is another one."""
+        for rows, plain in stored.alike_or_plain(column):
+            if isinstance(plain, Alike):
+                if attributes_of(plain.form).get("t", "n") != "n" or not self._fill(values, rows, plain.values):
+                    return False
+            elif rows and plain:
+                return self._results(values, stored, column)
+        return True
+
+    def _results(self, values: list[Held], stored: Searched, column: int) -> bool:
+        if self.untrusted:
+            return False
+        count = len(_starts_of(column).findall(stored.data, *stored.body))
+        known = self.formulas.numbers.get(column) if self.may_calculate else None
+        if known is not None and len(known[0]) == count:
+            return self._fill(values, *known)
+        found = _results_of(column).findall(stored.data, *stored.body)
+        if len(found) != count:
+            return False
+        return self._fill(values, [int(row) for row, _ in found], [raw for _, raw in found])
+
+    @staticmethod
+    def _fill(values: list[Held], rows: Sequence[int], raw: Sequence[bytes]) -> bool:
+        try:
+            numbers = list(map(float, raw))
+        except ValueError:
+            return False
+        if not all(map(math.isfinite, numbers)):
+            return False
+        if rows and rows[-1] - rows[0] + 1 == len(rows):
+            values[rows[0] - 1 : rows[-1]] = numbers
+        else:
+            for row, number in zip(rows, numbers, strict=True):
+                values[row - 1] = number
+        return True
+
+    def _search(self, values: list[Held], lacking: list[int], stored: Searched, column: int) -> None:
         read: dict[bytes, Callable[[bytes], Held]] = {}
-        for row, form, empty, _, raw, text, end in _cells_of(column).findall(stored.data, *stored.body):
+        for row, form, empty, formula, raw, text, end in _cells_of(column).findall(stored.data, *stored.body):
             if empty:
                 continue
             if not end:
                 cell = stored.cell(int(row), column)
                 if cell is not None:
-                    self._take(values, cell)
+                    self._take(values, lacking, cell)
                 continue
+            if formula and (self.untrusted or (not raw and not text and b't="str"' not in form)):
+                lacking.append(int(row))
             if text:
                 values[int(row) - 1] = unescaped(text_of(text))
                 continue
@@ -217,7 +190,9 @@ class SheetCells:
                 reader = read[form] = self._reader(attributes_of(form).get("t", "n"))
             values[int(row) - 1] = reader(raw)
 
-    def _take(self, values: list[Held], cell: StoredCell) -> None:
+    def _take(self, values: list[Held], lacking: list[int], cell: StoredCell) -> None:
+        if cell.formula is not None and (self.untrusted or (not cell.value and cell.type != "str")):
+            lacking.append(cell.row)
         if cell.inline is not None:
             values[cell.row - 1] = self._decoder_text(cell)
         elif cell.value is not None:
@@ -285,24 +260,7 @@ class SheetCells:
                 rows.add(number)
         return frozenset(rows)
 
+    @cached_property
     def filters(self) -> list[Area]:
-        """The ranges of the sheet's own filter, where it hides anything (18.3.1.2)."""
-        skeleton, _, _ = without_cells(self.data)
-        element = parse(skeleton).child("autoFilter")
-        if element is None or element.child("filterColumn") is None:
-            return []
-        return [area_of(element.attributes.get("ref", "A1"))]
-
-
-def _formula_cells(found: Iterable[tuple[bytes, bytes, bytes, bytes, bytes]]) -> Iterator[FormulaCell]:
-    columns: dict[bytes, int] = {}
-    kinds: dict[bytes, tuple[str, str, str]] = {}
-    for letters, row, attributes, text, result in found:
-        column = columns.get(letters)
-        if column is None:
-            column = columns[letters] = column_of(letters.decode())
-        kind = kinds.get(attributes)
-        if kind is None:
-            of = attributes_of(attributes)
-            kind = kinds[attributes] = of.get("t", "normal"), of.get("ref", ""), of.get("si", "")
-        yield FormulaCell(int(row), column, plain_text(text), *kind, bool(result))
+        """The ranges whose filters hide anything."""
+        return filtered_areas(self.part, self.data)

@@ -27,7 +27,9 @@ def touched_in(sheet: int, saved: SavedSheet, stale: StaleResults, hidden: bool)
         return
     yield from ((sheet, *block) for block in stale.ordered_blocks)
     overlay = saved.overlay
-    yield from _areas(sheet, {*overlay.values_above, *overlay.formulas})
+    # A formula that goes leaves its result, and one that is written out says what it did.
+    fresh = {key for key, formula in overlay.formulas.items() if formula and key not in overlay.written_out}
+    yield from _areas(sheet, {*overlay.values_above, *fresh})
     if overlay.appended is not None:
         yield sheet, *overlay.appended.area
     if hidden:
