@@ -16,14 +16,18 @@ from scrub.cli.output import columns, echo, file_size, print_json, strong
 @click.option(
     "--texts", is_flag=False, flag_value="", metavar="WORDS", help="Number the paragraphs that contain these words."
 )
+@click.option("--formulas", is_flag=True, help="List what is wrong with the formulas of a workbook.")
 @click.option("--json", "as_json", is_flag=True, help="Print the result as JSON.")
-def command(file: str, texts: str | None, as_json: bool) -> int:
+def command(file: str, texts: str | None, formulas: bool, as_json: bool) -> int:
     """Shows what a macro can see in FILE: a workbook, document, mailbox, message, PDF, picture, database or folder."""
     host = TerminalHost()
     with scrub.open(file) as opened:
         item, name = opened.item, os.path.basename(os.path.abspath(file))
         if texts is not None:
             _number(item, texts)
+            return 0
+        if formulas:
+            _check(item, as_json)
             return 0
         try:
             contents = opened.contents(lambda label, share: host.progress(share, 1, label))
@@ -46,6 +50,26 @@ def command(file: str, texts: str | None, as_json: bool) -> int:
         if macros:
             echo(f'{scrub.counted(len(macros), "macro")} inside. Read: scrub extract "{file}" --show')
     return 0
+
+
+def _check(item: object, as_json: bool) -> None:
+    """The problems with the formulas of a workbook, sheet by sheet."""
+    if not isinstance(item, scrub.Workbook):
+        raise scrub.BadCall("--formulas works on workbooks only: it checks their formulas")
+    rows = [
+        (sheet.name, f"{scrub.letters_of(column)}{row}", what)
+        for sheet in item.sheets()
+        for (row, column), what in sorted(sheet.formula_problems().items())
+    ]
+    if as_json:
+        print_json({"name": item.name, "problems": [dict(zip(_PROBLEM, row, strict=True)) for row in rows]})
+        return
+    echo(f"{strong(item.name)}  {scrub.counted(len(rows), 'problem')} with formulas")
+    for line in columns(rows, wrap=True, copied=True):
+        echo(line)
+
+
+_PROBLEM = ("sheet", "cell", "problem")
 
 
 def _number(item: object, words: str) -> None:

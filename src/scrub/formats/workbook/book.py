@@ -390,13 +390,13 @@ class OfficeWorkbook(OfficeFile, Workbook):
         moved = self._sheets != self._every
         names, fresh = self.shared.names.splices()
         if moved:
-            return Touched([whole(number) for number in range(len(sheets))], True, True, True)
+            return Touched([whole(number) for number in range(len(sheets))], True, True, True, True)
         hidden = any(sheet.stale.hides_rows for sheet in sheets) and any(map(self._sees_hidden, sheets))
         areas = [
             area for number, sheet in enumerate(sheets) for area in touched_in(number, sheet.saved, sheet.stale, hidden)
         ]
         shaped = any(sheet.line_changes for sheet in sheets)
-        return Touched(areas, shaped, bool(names or fresh), shaped)
+        return Touched(areas, shaped, bool(names or fresh), shaped, hidden)
 
     def _ask_for_results(self, parts: Parts) -> None:
         """Lets programs calculate the workbook when it is next opened (18.2.2)."""

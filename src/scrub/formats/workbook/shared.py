@@ -18,6 +18,7 @@ from scrub.formats.workbook.cells.depends import Dependence
 from scrub.formats.workbook.cells.strings import SharedStrings
 from scrub.formats.workbook.formatting.styles import Styles
 from scrub.formats.workbook.names.names import Names
+from scrub.formats.workbook.part import SheetPart
 from scrub.formats.workbook.structure.structure_lock import StructureLock
 from scrub.formats.xmltext import is_on
 from scrub.formats.zip import Package
@@ -178,6 +179,21 @@ class Shared:
         if self._live is None or self._live.version != self.version:
             self._live = LiveCells(self, datetime.now())
         return self._live.seen(self.by_name[name.casefold()], row, column)
+
+    @cached_property
+    def problems_of_formulas(self) -> Mapping[SheetPart, Mapping[tuple[int, int], str]]:
+        """What is wrong with formulas of the file, by the part of their sheet, row and column."""
+        from scrub.formats.workbook.recalculated.checked import problems_of  # only where somebody asks
+        from scrub.formats.workbook.recalculated.finished import FinishedPackage
+        from scrub.formats.workbook.recalculated.sheet_cells import SheetCells
+
+        parts = [sheet.saved.part for sheet in self.sheets if sheet.saved.part.name and not sheet.saved.part.is_new]
+        sheets = [SheetCells(part, part.data(), part.sheet, self.decoder) for part in parts]
+        found = problems_of(FinishedPackage(self.package), self.part, sheets)
+        by_part: dict[SheetPart, dict[tuple[int, int], str]] = {}
+        for (number, row, column), what in found.items():
+            by_part.setdefault(parts[number], {})[row, column] = what
+        return by_part
 
     def first_change(self) -> str:
         """A cell that was changed in this run, as a person names it; an empty text where none is."""

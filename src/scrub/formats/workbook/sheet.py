@@ -144,6 +144,14 @@ class OfficeSheet(OpenSheet):
         is_unsure = self._shared.version or is_lost or not self._shared.is_trusted
         return self.stale.result(row, column, found) if is_unsure else found
 
+    def formula_problem(self, row: int, column: int) -> str:
+        """What is wrong with the formula of a cell; an empty text for nothing."""
+        return self.formula_problems().get((row, column), "")
+
+    def formula_problems(self) -> Mapping[tuple[int, int], str]:
+        """What is wrong with its formulas in the file, by row and column."""
+        return self._shared.problems_of_formulas.get(self._stored.part, {})
+
     def stored_result(self, row: int, column: int) -> Value:
         """The result of a formula as it is in the file."""
         cell = self._stored.cell(row, column)

@@ -256,6 +256,14 @@ class Grid:
         value = resolve(self.raw_value(row, column))
         return "" if value is None or isinstance(value, CellError) else shown(value)
 
+    def formula_problem(self, row: int, column: int) -> str:
+        """What is wrong with the formula of a cell; an empty text for nothing."""
+        return ""
+
+    def formula_problems(self) -> Mapping[tuple[int, int], str]:
+        """What is wrong with formulas of the sheet, by row and column."""
+        return {}
+
     @required
     def formula(self, row: int, column: int) -> str | None:
         """The formula, with its equals sign."""

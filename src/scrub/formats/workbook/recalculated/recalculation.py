@@ -48,6 +48,7 @@ class Touched(NamedTuple):
     references: bool
     names: bool
     is_rearranged: bool  # whether lines or sheets came, went or moved
+    hides: bool  # whether rows were hidden or shown
 
 
 def _by_sheet(areas: Sequence[tuple[int, int, int, int, int]]) -> dict[int, list[tuple[int, int, int, int]]]:
@@ -183,9 +184,14 @@ class Recalculation:
         are those that are there.
         """
         sheets = list(cells.sheets)
-        if touched.is_rearranged:
+        if touched.is_rearranged or touched.hides:
             sheets = [
-                SheetCells(place.part, place.part.data() if place.first else b"", place.first, self._decoder)
+                SheetCells(
+                    place.part,
+                    place.part.data() if place.first else b"",
+                    place.first if touched.is_rearranged else place.name,
+                    self._decoder,
+                )
                 for place in self._places
             ]
         package = FinishedPackage(self._package, None if touched.is_rearranged else self._parts)

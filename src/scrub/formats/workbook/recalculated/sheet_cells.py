@@ -60,6 +60,11 @@ class SheetCells:
         self.saved: dict[tuple[int, int], Held] = {}  # what cells held that are calculated whatever they held
         self._decoder = decoder
 
+    @property
+    def from_1904(self) -> bool:
+        """Whether days are counted from 1904."""
+        return self._decoder.from_1904
+
     @cached_property
     def stored(self) -> Stored:
         """The cells as they are stored."""

@@ -61,10 +61,10 @@ class ToldResults(Sequence[Change]):
         within = place - (self._ends[at - 1] if at else 0)
         row = of.rows[within]
         where = (self._name(of.sheet), Area(row, of.column, row, of.column))
-        return Change(where, VALUE, _told(of.before[within]), _told(of.after[within]))
+        return Change(where, VALUE, told(of.before[within]), told(of.after[within]))
 
 
-def _told(value: Held) -> str:
+def told(value: Held) -> str:
     """A result as a person reads it."""
     if isinstance(value, Lost):
         return "no result"
