@@ -111,14 +111,14 @@ def room() -> int:
 
 
 def _terminal() -> tuple[int, int]:
-    """The columns and lines of the terminal. The library's own function takes long to import for every command."""
-    columns, lines = os.environ.get("COLUMNS", ""), os.environ.get("LINES", "")
+    """The across and lines of the terminal. The library's own function takes long to import for every command."""
+    across, lines = os.environ.get("COLUMNS", ""), os.environ.get("LINES", "")
     try:
         size: tuple[int, int] = os.get_terminal_size(sys.__stdout__.fileno() if sys.__stdout__ else 1)
     except (OSError, ValueError):
         size = (100, 24)
     return (
-        int(columns) if columns.isdecimal() and int(columns) else size[0] or 100,
+        int(across) if across.isdecimal() and int(across) else size[0] or 100,
         int(lines) if lines.isdecimal() and int(lines) else size[1] or 24,
     )
 
@@ -227,8 +227,8 @@ def change_count(found: FileResult) -> str:
         kinds = {place.partition(" ")[0] for place in places}
         part = next(iter(kinds)) if len(kinds) == 1 and kinds <= _IN_DOCUMENTS else "place"
     of = f" on {counted(len(places), part)}" if places else ""
-    more = f", {results(len(found.recalculated))}" if found.recalculated else ""
-    return counted(len(found.changes), "change") + of + more
+    beside = f", {results(len(found.recalculated))}" if found.recalculated else ""
+    return counted(len(found.changes), "change") + of + beside
 
 
 def results(count: int) -> str:
@@ -272,5 +272,5 @@ def problem_lines(name: str, problems: Sequence[Problem]) -> list[str]:
 
 def tell_recovered() -> None:
     """Says what became of a run that was interrupted, which nobody has said so far."""
-    for sentence in recover():
-        echo(sentence, err=True)
+    for said in recover():
+        echo(said, err=True)

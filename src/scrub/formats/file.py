@@ -142,5 +142,5 @@ def copy_path(path: str, name: str, to: FilePath | None, wanted: FilePath | None
     if os.path.splitext(own)[1].lower() != ending.lower():
         own += ending
     ensure_file_name(own)
-    whole = os.path.join(placed(os.path.dirname(path), to or "."), own)
-    return free_path(whole, lambda each: each in taken or os.path.lexists(each))
+    path = os.path.join(placed(os.path.dirname(path), to or "."), own)
+    return free_path(path, lambda each: each in taken or os.path.lexists(each))

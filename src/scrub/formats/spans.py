@@ -381,15 +381,15 @@ def spliced(data: bytes, splices: Iterable[Splice]) -> bytes:
 
 def pieces_of(data: bytes, splices: Iterable[Splice]) -> Iterator[bytes | memoryview]:
     """The part with all splices done, piece by piece: a large one need not be there twice."""
-    whole = memoryview(data)
+    view = memoryview(data)
     at = 0
     for start, end, new in sorted(splices, key=_PLACE):
         if start < at:
             raise ValueError("two splices overlap")
-        yield whole[at:start]
+        yield view[at:start]
         yield new
         at = end
-    yield whole[at:]
+    yield view[at:]
 
 
 def ended(data: bytes, span: Span, content: bytes) -> list[Splice]:

@@ -11,7 +11,7 @@ import gc
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 
-from scrub.formulas.compiled import Single, compiled, given
+from scrub.formulas.compiled import Single, closure_of, compiled
 from scrub.formulas.context import Context
 from scrub.formulas.contract import Cells, Needed
 from scrub.formulas.indexes import Indexes
@@ -267,7 +267,7 @@ class Calculation:
 
     def calculate_rows(self, sheet: int, column: int, form: Form, rows: Sequence[int]) -> None:
         """Calculates the cells of a column that have one form, as far as they are dirty."""
-        on = Context(self._cells, self._indexes, given, sheet, rows[0], column)
+        on = Context(self._cells, self._indexes, closure_of, sheet, rows[0], column)
 
         def make(row: int) -> Value:
             on.row = row
@@ -305,7 +305,7 @@ class Calculation:
             if calculated is None:
                 raise Unsupported("its formula cannot be read")
             form = calculated.form
-        return form.calculate(Context(self._cells, self._indexes, given, *cell))
+        return form.calculate(Context(self._cells, self._indexes, closure_of, *cell))
 
     def _put(self, cell: Cell) -> None:
         calculated = self._formula(cell)
@@ -315,7 +315,7 @@ class Calculation:
         sheet, row, column = cell
         if area is not None:
             row, column = area.top, area.left
-        value = calculated.form.calculate(Context(self._cells, self._indexes, given, sheet, row, column))
+        value = calculated.form.calculate(Context(self._cells, self._indexes, closure_of, sheet, row, column))
         if area is None:
             self._columns.put(cell, plain(value.at(0, 0) if isinstance(value, Array) else value))
             return

@@ -49,7 +49,7 @@ def compiled(node: tree.Node, array: bool = False) -> Single:
     return _single(node, array)
 
 
-def given(node: tree.Node) -> Closure:
+def closure_of(node: tree.Node) -> Closure:
     """What calculates a formula that may give ranges, such as those that INDIRECT reads."""
     return _given(node, False)
 

@@ -217,13 +217,13 @@ class _Offers:
     def _argument(self, tokens: list[Token]) -> list[Fit] | None:
         """Names and values of arguments of an action, or of what is before an open bracket."""
         brackets = _open_brackets(tokens)
-        inner = next((at for at in reversed(brackets) if tokens[at].is_sign("(")), None)
+        inner = next((place for place in reversed(brackets) if tokens[place].is_sign("(")), None)
         in_list = bool(brackets) and tokens[brackets[-1]].is_sign("[")
         callee = self._callee(tokens, inner)
         start = 1 if inner is None else inner + 1
         names = [
-            tokens[at].text for at in range(start, len(tokens) - 1)
-            if tokens[at].type == WORD and tokens[at + 1].is_sign(":")
+            tokens[place].text for place in range(start, len(tokens) - 1)
+            if tokens[place].type == WORD and tokens[place + 1].is_sign(":")
         ]  # fmt: skip
         if inner is not None and tokens[inner - 1].is_word("ask"):
             if tokens[-1].is_sign(":") and tokens[-2].is_word("as"):
@@ -267,21 +267,21 @@ class _Offers:
 
 def _postfix_start(tokens: Sequence[Token]) -> int:
     """Where the value begins that the tokens end with: `sheet("Totals").name`."""
-    at = len(tokens) - 1
-    while at >= 0:
-        if tokens[at].is_sign(")", "]"):
+    place = len(tokens) - 1
+    while place >= 0:
+        if tokens[place].is_sign(")", "]"):
             depth = 0
-            while at >= 0:
-                depth += tokens[at].is_sign(")", "]") - tokens[at].is_sign("(", "[")
+            while place >= 0:
+                depth += tokens[place].is_sign(")", "]") - tokens[place].is_sign("(", "[")
                 if not depth:
                     break
-                at -= 1
-            if at > 0 and tokens[at].is_sign("(") and tokens[at - 1].type == WORD:
-                at -= 1
-        if at < 2 or not tokens[at - 1].is_sign("."):
+                place -= 1
+            if place > 0 and tokens[place].is_sign("(") and tokens[place - 1].type == WORD:
+                place -= 1
+        if place < 2 or not tokens[place - 1].is_sign("."):
             break
-        at -= 2
-    return max(at, 0)
+        place -= 2
+    return max(place, 0)
 
 
 def _ends_value(token: Token) -> bool:

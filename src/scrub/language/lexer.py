@@ -294,9 +294,9 @@ class LineLexer:
 
     def _brace(self, in_hole: bool, parts: list[str | tuple[Token, ...]], letters: list[str]) -> None:
         """Reads what begins with a brace in a text: a hole, or what a pattern repeats."""
-        counts = self.pattern_count()
-        if counts:
-            letters.append(counts)
+        numbers = self.pattern_count()
+        if numbers:
+            letters.append(numbers)
         elif in_hole:
             self.problem("text inside braces cannot contain braces. Give it a name in a line above", self.at)
             self.at += 1

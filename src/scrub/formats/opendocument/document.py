@@ -169,10 +169,10 @@ class OpenText(PickedFile, DescribedFile, RecordingText):
         self._decide_all(False)
 
     def _decide_all(self, accepted: bool) -> None:
-        count = len(list(self.changes_waiting()))
-        if count:
-            said = f"{counted(count, 'tracked change')} {'accepted' if accepted else 'rejected'}"
-            self.changed("changes", count, 0, self._stories.decide_all(accepted), said)
+        decided = len(list(self.changes_waiting()))
+        if decided:
+            said = f"{counted(decided, 'tracked change')} {'accepted' if accepted else 'rejected'}"
+            self.changed("changes", decided, 0, self._stories.decide_all(accepted), said)
 
     @property
     def notes(self) -> Sequence[str]:

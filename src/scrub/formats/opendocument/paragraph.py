@@ -329,8 +329,8 @@ class TextParagraph(PiecedParagraph):
             yield Splice(span.start, last.end, (lead + tail).encode())
         elif span.open_end == span.end and (lead or tail):
             content = self._writer.recorded_content(tracking) if tracking is not None else self._writer.content()
-            whole = f"{open_tag(self.part.data, span)}{lead}{content}{tail}</{span.raw_name}>"
-            yield Splice(span.start, span.end, whole.encode())
+            element = f"{open_tag(self.part.data, span)}{lead}{content}{tail}</{span.raw_name}>"
+            yield Splice(span.start, span.end, element.encode())
         else:
             inner = [Splice(span.open_end, span.open_end, lead.encode())] if lead else []
             if self.stretches.touched or self.taken:

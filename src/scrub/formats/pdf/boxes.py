@@ -29,16 +29,16 @@ class FoundPage(NamedTuple):
 def pages_of(pdf: Any) -> list[FoundPage]:
     """The pages in order. Raises `Failure` for a tree in a circle, or one with a page in it twice."""
     pages: list[FoundPage] = []
-    seen: set[tuple[int, int]] = set()
+    known: set[tuple[int, int]] = set()
     waiting: list[tuple[Any, dict[str, object], int]] = [(held(pdf.trailer.Root, "/Pages"), {}, 0)]
     while waiting:
         node, above, depth = waiting.pop()
         if depth > _DEEPEST or len(pages) + len(waiting) + _kids(node) > _MOST:
             raise Failure("its pages are nested too deep, or there are too many")
         if node.is_indirect:
-            if node.objgen in seen:
+            if node.objgen in known:
                 raise Failure("a page is listed twice, or its list of pages is circular")
-            seen.add(node.objgen)
+            known.add(node.objgen)
         inherited = {
             name: node[name] if name in node else above[name] for name in _INHERITED if name in node or name in above
         }

@@ -184,9 +184,9 @@ class OfficeWorkbook(OfficeFile, Workbook):
         self._number_formats()
         parts = Parts(self.package, self._root)
         splices = [splice for sheet in self._sheets for splice in self._entry_splices(sheet)]
-        shown = [sheet for sheet in self._sheets if not sheet.hidden]
+        visible = [sheet for sheet in self._sheets if not sheet.hidden]
         front = self.shared.front if isinstance(self.shared.front, OfficeSheet) else None
-        selected = reselected(self._data, self._views, self._every, shown, front, splices)
+        selected = reselected(self._data, self._views, self._every, visible, front, splices)
         for text in self._to_embed:
             self._embed(text, parts)
         splices += self._new_sheets(parts)

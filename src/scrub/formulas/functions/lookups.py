@@ -74,7 +74,7 @@ def _wanted(value: Value) -> Value:
 
 
 @function("MATCH", "vx?n", "6.14")
-def match(on: Context, value: Value, given: Result, how: float = 1.0) -> Value:
+def match_(on: Context, value: Value, given: Result, how: float = 1.0) -> Value:
     """The place of a value in a row or column: equal (0), or the last that is not greater (1) or less (-1)."""
     wanted, line = _wanted(value), _line(given)
     at = _exact(on, given, line, wanted) if how == 0 else position_sorted(line, wanted, how < 0)
@@ -273,7 +273,7 @@ def _from_numbers(text: str, row: int, column: int) -> str:
 
 
 @function("ROW", "?x", "6.13")
-def row(on: Context, given: Result = None) -> Result:
+def row_(on: Context, given: Result = None) -> Result:
     """The number of a row; of several an array."""
     if given is None:
         return float(on.row)
@@ -285,7 +285,7 @@ def row(on: Context, given: Result = None) -> Result:
 
 
 @function("COLUMN", "?x", "6.13")
-def column(on: Context, given: Result = None) -> Result:
+def column_(on: Context, given: Result = None) -> Result:
     """The number of a column; of several an array."""
     if given is None:
         return float(on.column)
@@ -296,14 +296,14 @@ def column(on: Context, given: Result = None) -> Result:
 
 
 @function("ROWS", "x", "6.13")
-def rows(on: Context, given: Result) -> Value:
+def rows_(on: Context, given: Result) -> Value:
     """How many rows a range has."""
     every = ranges_of(given)
     return float(every[0].height if every else matrix_of(given).height)
 
 
 @function("COLUMNS", "x", "6.13")
-def columns(on: Context, given: Result) -> Value:
+def columns_(on: Context, given: Result) -> Value:
     """How many columns a range has."""
     every = ranges_of(given)
     return float(every[0].width if every else matrix_of(given).width)

@@ -223,7 +223,7 @@ def mod(on: object, number: float, divisor: float) -> Value:
 
 
 @function("QUOTIENT", "nn", "6.16")
-def quotient(on: object, number: float, divisor: float) -> Value:
+def quotient_(on: object, number: float, divisor: float) -> Value:
     """How often a number goes into another one."""
     return DIV0 if divisor == 0 else float(math.trunc(number / divisor))
 

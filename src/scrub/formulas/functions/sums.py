@@ -35,7 +35,7 @@ def sum_(on: Context, *given: Result) -> Value:
 
 
 @function("COUNT", "x*x", "6.13")
-def count(on: Context, *given: Result) -> Value:
+def count_(on: Context, *given: Result) -> Value:
     """How many numbers there are; texts that are numbers count where they are arguments themselves."""
     total = 0
     for argument in given:
@@ -101,7 +101,7 @@ def mina(on: Context, *given: Result) -> Value:
 
 
 @function("PRODUCT", "x*x", "6.16")
-def product(on: Context, *given: Result) -> Value:
+def product_(on: Context, *given: Result) -> Value:
     """The product; 0 of no numbers."""
     numbers = [number for argument in given for number in (() if argument is None else numbers_of(on, [argument]))]
     return stats.product(numbers)

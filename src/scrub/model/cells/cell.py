@@ -99,8 +99,8 @@ class Cell(CellFields):
     @property
     @field
     def formula_problem(self) -> str | None:
-        """What is wrong with the formula, in the file as it was opened: its saved result is not what it gives, it gives
-        an error, those above and below are others, or a value was typed over it. Nothing if all is well.
+        """The problem with the formula in the opened file: another result is saved than it gives, it gives an
+        error, those above and below are others, or a value was typed over it. Nothing if all is well.
 
         Example: if cell.formula-problem is not empty
         Also: check formulas, audit, inconsistent formula, hardcoded number, wrong total, old result

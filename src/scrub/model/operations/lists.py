@@ -143,9 +143,9 @@ def average(values: list[object]) -> object:
     Example: amounts.average
     Also: mean
     """
-    filled = _filled([value for value in values if value is not None], "average")
-    total = sum_(filled)
-    return total / len(filled) if isinstance(total, Decimal) else total.combined("/", Decimal(len(filled)))
+    held = _filled([value for value in values if value is not None], "average")
+    total = sum_(held)
+    return total / len(held) if isinstance(total, Decimal) else total.combined("/", Decimal(len(held)))
 
 
 @operation("list")
@@ -156,8 +156,8 @@ def sorted_(values: list[object]) -> list[object]:
     Example: names.sorted
     Also: order, alphabetical
     """
-    filled = [value for value in values if value is not None]
-    ordered = sorted(_comparable(filled, "") if filled else [], key=_text_key)
+    held = [value for value in values if value is not None]
+    ordered = sorted(_comparable(held, "") if held else [], key=_text_key)
     return [*ordered, *(value for value in values if value is None)]
 
 
@@ -216,10 +216,12 @@ class NoOrder(Failure):
 
 def _comparable(values: list[object], word: str) -> list[object]:
     result = _filled([value for value in values if value is not None], word)
-    first = type_name(result[0])
-    other = next((place for place, value in enumerate(values) if value is not None and type_name(value) != first), None)
+    example = type_name(result[0])
+    other = next(
+        (place for place, value in enumerate(values) if value is not None and type_name(value) != example), None
+    )
     if other is not None:
-        raise NoOrder(f"{type_name(values[other])} and {first} have no common order", other)
+        raise NoOrder(f"{type_name(values[other])} and {example} have no common order", other)
     return result
 
 
@@ -242,15 +244,15 @@ def in_order(count: int, keys: Sequence[tuple[Sequence[object], bool]]) -> list[
     places = list(range(count))
     for values, descending in reversed(keys):
         empty = _empty_places(values)
-        filled = [place for place in places if place not in empty] if empty else places
+        held = [place for place in places if place not in empty] if empty else places
         try:
             ranks: Any = (
-                ranked(values) if not empty else dict(zip(filled, ranked([values[at] for at in filled]), strict=True))
+                ranked(values) if not empty else dict(zip(held, ranked([values[at] for at in held]), strict=True))
             )
         except NoOrder as failure:
-            raise NoOrder(failure.what, filled[failure.place] if empty else failure.place) from None
-        filled.sort(key=ranks.__getitem__, reverse=descending)
-        places = [*filled, *(place for place in places if place in empty)] if empty else filled
+            raise NoOrder(failure.what, held[failure.place] if empty else failure.place) from None
+        held.sort(key=ranks.__getitem__, reverse=descending)
+        places = [*held, *(place for place in places if place in empty)] if empty else held
     return places
 
 

@@ -191,12 +191,12 @@ def as_file_name(text: str) -> str:
     name = re.sub(r'[\\/:*?"<>|\x00-\x1f\x7f]+', "-", name).strip(" .")
     if name.partition(".")[0].upper() in _DEVICES:
         name = f"{name}-"
-    stem, dot, ending = name.rpartition(".")
-    if not stem or len(ending) > 20:
-        stem, dot, ending = name, "", ""
-    while len(f"{stem}{dot}{ending}".encode("utf-8", "replace")) > _LONGEST_NAME:
+    stem, dot, tail = name.rpartition(".")
+    if not stem or len(tail) > 20:
+        stem, dot, tail = name, "", ""
+    while len(f"{stem}{dot}{tail}".encode("utf-8", "replace")) > _LONGEST_NAME:
         stem = stem[:-1]
-    return f"{stem.rstrip(' .')}{dot}{ending}" or "-"
+    return f"{stem.rstrip(' .')}{dot}{tail}" or "-"
 
 
 #: Marks that turn the direction of reading or take no room, by which a name can look like another one.
@@ -218,15 +218,15 @@ def find(text: str, mark: str) -> tuple[int, int] | None:
 
 def loose(mark: str, exactly: bool = False) -> re.Pattern[str]:
     """A pattern for `mark` as texts compare: no case, any space for a space, any apostrophe for one."""
-    parts = []
+    pieces_ = []
     for letter in mark:
         if letter in " \u00a0\u202f\u2007":
-            parts.append("[ \u00a0\u202f\u2007]")
+            pieces_.append("[ \u00a0\u202f\u2007]")
         elif letter in "'\u2019\u2018\u02bc":
-            parts.append("['\u2019\u2018\u02bc]")
+            pieces_.append("['\u2019\u2018\u02bc]")
         else:
-            parts.append(re.escape(letter))
-    return re.compile("".join(parts), 0 if exactly else re.IGNORECASE)
+            pieces_.append(re.escape(letter))
+    return re.compile("".join(pieces_), 0 if exactly else re.IGNORECASE)
 
 
 def _count(number: int) -> int:

@@ -255,11 +255,11 @@ def number_of(text: str) -> Decimal:
 
 def duration(seconds: Decimal) -> Duration:
     """A duration in the unit a person would say it in."""
-    whole = seconds.to_integral_value() if abs(seconds - seconds.to_integral_value()) < Decimal("0.001") else seconds
+    rounded = seconds.to_integral_value() if abs(seconds - seconds.to_integral_value()) < Decimal("0.001") else seconds
     for unit, size in (("days", _DAY), ("hours", Decimal(3600)), ("minutes", Decimal(60))):
-        if whole and whole % size == 0:
-            return Duration(whole / size, unit)
-    return Duration(whole, "seconds")
+        if rounded and rounded % size == 0:
+            return Duration(rounded / size, unit)
+    return Duration(rounded, "seconds")
 
 
 def _iso(text: str, where: Where) -> Value:
