@@ -153,3 +153,18 @@ def test_a_paragraph_is_made_of_three_classes_above_its_contract(paragraph: type
     """One for all formats, one for those whose characters are in pieces, one for its own."""
     above = [each for each in paragraph.__mro__ if each.__module__.startswith("scrub.formats.")]
     assert len(above) == 3
+
+
+def test_no_local_hides_what_its_module_imports_or_defines() -> None:
+    hidden = []
+    for path in SOURCE.rglob("*.py"):
+        body = ast.parse(path.read_text()).body
+        own = {node.name for node in body if isinstance(node, ast.FunctionDef | ast.ClassDef)}
+        imports = (node for node in body if isinstance(node, ast.Import | ast.ImportFrom))
+        own |= {(each.asname or each.name).partition(".")[0] for node in imports for each in node.names}
+        functions = (node for top in body for node in ast.walk(top) if isinstance(node, ast.FunctionDef))
+        names = (name for function in functions for name in ast.walk(function) if isinstance(name, ast.Name))
+        hidden += [
+            (path.name, name.lineno, name.id) for name in names if isinstance(name.ctx, ast.Store) and name.id in own
+        ]
+    assert hidden == []

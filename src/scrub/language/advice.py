@@ -75,8 +75,8 @@ def statement(tokens: Sequence[Token]) -> str:
         return ""
     first, rest = tokens[0].text, [token.text for token in tokens[1:]]
     if first in ("set", "let", "var", "dim", "const") and len(rest) > 1:
-        value = " ".join(rest[2:]) if rest[1] in ("=", "to") and len(rest) > 2 else ""
-        return f"write only: {rest[0]} = {value or '…'}"
+        said = " ".join(rest[2:]) if rest[1] in ("=", "to") and len(rest) > 2 else ""
+        return f"write only: {rest[0]} = {said or '…'}"
     if first == "for" and rest:
         return _for(rest)
     done = DONE.get((first, rest[0].removesuffix("s"))) if rest else None

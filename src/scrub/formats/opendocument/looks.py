@@ -217,9 +217,9 @@ class TextLooks:
         said = {key: text for word, set_ in whole for key, text in self._written(word, set_).items()}
 
         def made(name: str) -> str:
-            of = f' {_STYLE}parent-style-name="{escaped(parent)}"' if parent else ""
+            above = f' {_STYLE}parent-style-name="{escaped(parent)}"' if parent else ""
             return (
-                f'<{_STYLE}style {_STYLE}name="{name}" {_STYLE}family="text"{of}>{_element("text", said)}'
+                f'<{_STYLE}style {_STYLE}name="{name}" {_STYLE}family="text"{above}>{_element("text", said)}'
                 f"</{_STYLE}style>"
             )
 

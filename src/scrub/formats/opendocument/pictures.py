@@ -52,22 +52,22 @@ class TextPicture(PlacedPicture[TextPlace]):
 
     @alternative_text.setter
     def alternative_text(self, value: str | None) -> None:
-        before, value = self.alternative_text, value or None
-        if value == before:
+        before, said = self.alternative_text, value or None
+        if said == before:
             return
         place, there = self._place, self._in_words
         if there is not None and there.open_end != there.end:
             place.home.ensure_open()
-            back = place.part.say(there, {"": value})
+            back = place.part.say(there, {"": said})
         else:
             name, declared = attribute(place.span, "title", SVG)
             more = "".join(f' {each}="{uri}"' for each, uri in declared.items())
-            made = f"<{name}{more}>{escaped_text(value or '')}</{name}>".encode()
+            made = f"<{name}{more}>{escaped_text(said or '')}</{name}>".encode()
             last = ("title", "desc", "contour-polygon", "contour-path")  # what comes after it, or in its place
             at = next((child.start for child in place.span.children if child.name in last), place.span.close_start)
             end = there.end if there is not None else at
             back = place.put("title", [Splice(at, end, made)])
-        self.noted("alternative-text", before, value, back)
+        self.noted("alternative-text", before, said, back)
 
     def measure(self, side: str) -> Length | None:
         """How wide or high it is."""

@@ -262,8 +262,8 @@ def as_date(text: str, order: DateOrder | None = None) -> date:
         return _date(text, int(match[3]), _month(text, match[2]), int(match[1]))
     match = re.fullmatch(r"(\d{1,2})[- ]([A-Za-z]{3,9})\.?[- ](\d{2})", plain)
     if match:  # the year of a day with the name of its month, as POSIX reads it
-        year = int(match[3])
-        return _date(text, year + (2000 if year < 69 else 1900), _month(text, match[2]), int(match[1]))
+        short = int(match[3])
+        return _date(text, short + (2000 if short < 69 else 1900), _month(text, match[2]), int(match[1]))
     match = re.fullmatch(r"([A-Za-z]{3,9})\.? (\d{1,2})(?:st|nd|rd|th)?,? (\d{4})", plain)
     if match:
         return _date(text, int(match[3]), _month(text, match[1]), int(match[2]))
@@ -296,7 +296,7 @@ def _date(text: str, year: int, month: int, day: int) -> date:
 
 
 def _month(text: str, name: str) -> int:
-    for number, month in enumerate(MONTHS, 1):
-        if month.lower().startswith(name.lower()):
+    for number, word in enumerate(MONTHS, 1):
+        if word.lower().startswith(name.lower()):
             return number
     raise Failure(f'"{text}" is not a date: unknown month "{name}"')
