@@ -81,8 +81,15 @@ class Columns:
         if row > len(values):
             return None
         value = values[row - 1]
+        if type(value) is _Dirty or type(value) is Lost:
+            return self.given_value((sheet, row, column), value)
+        return value  # type: ignore[return-value]
+
+    @staticmethod
+    def given_value(cell: Cell, value: Held) -> Value:
+        """The value that a cell holds. Raises `Needed`, or `Unsupported` where it could not be calculated."""
         if type(value) is _Dirty:
-            raise Needed([(sheet, row, column)])
+            raise Needed([cell])
         if type(value) is Lost:
             raise _NeedsLost(value.reason)
         return value  # type: ignore[return-value]
@@ -259,7 +266,10 @@ class Calculation:
                 if any(other in begun for other in needed.cells):
                     columns.put(cell, Lost("it depends on itself"))
                     continue
-                stack += reversed(needed.cells)
+                waiting = [other for other in needed.cells if type(columns.held(other)) is _Dirty]
+                if not waiting:  # what was needed is there already: asking again would not end
+                    columns.put(cell, Lost("its cells cannot be read"))
+                stack += reversed(waiting)
             except Unsupported as problem:
                 self._lose(cell, Lost(problem.reason, isinstance(problem, _NeedsLost)))
             except RecursionError:

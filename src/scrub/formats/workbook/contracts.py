@@ -134,6 +134,12 @@ class Sharing(Protocol):
     def column_values(self, column: int) -> ColumnValues:
         """The values from row 1 to the last filled one."""
 
+    def has_formula(self, row: int, column: int) -> bool:
+        """Whether a cell is calculated."""
+
+    def raw_value(self, row: int, column: int) -> Value:
+        """The value of a cell, or a `CellError`."""
+
     def array_ranges(self) -> Sequence[Area]:
         """The ranges of array formulas and data tables."""
 

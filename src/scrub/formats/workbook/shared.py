@@ -177,7 +177,7 @@ class Shared:
         from scrub.formats.workbook.recalculated.live import LiveCells  # only where somebody asks
 
         if self._live is None or self._live.version != self.version:
-            self._live = LiveCells(self, datetime.now())
+            self._live = LiveCells(self, datetime.now(), self._live)
         return self._live.seen(self.by_name[name.casefold()], row, column)
 
     @cached_property

@@ -13,6 +13,7 @@ from scrub.formulas.calculation import DIRTY, Calculated, Calculation, Cell, Col
 from scrub.formulas.contract import TablePlace
 from scrub.formulas.forms import Forms, form_of
 from scrub.formulas.tree import Node, parse
+from scrub.formulas.values import Value
 from scrub.model.cells.grid import CellError, resolve
 from scrub.model.core.area import Area
 
@@ -43,19 +44,49 @@ class LiveBook(Protocol):
         """The sheets by their names, without regard to case."""
 
 
+class _LiveColumns(Columns):
+    """Values that are read one by one; a column is read as a whole where a range is asked for."""
+
+    def __init__(self, cells: LiveCells) -> None:
+        super().__init__(cells.read)
+        self._cells = cells
+        self._single: dict[Cell, Held] = {}
+
+    def held(self, cell: Cell) -> Held:
+        """What a cell holds now."""
+        if cell not in self._single:
+            self._single[cell] = self._cells.single(cell)
+        return self._single[cell]
+
+    def value(self, sheet: int, row: int, column: int) -> Value:
+        """The value of a cell. Raises `Needed`, or `Unsupported` where it could not be calculated."""
+        return self.given_value((sheet, row, column), self.held((sheet, row, column)))
+
+    def known(self, sheet: int, column: int) -> list[tuple[int, Held]]:
+        """The cells of a column that were read or calculated one by one, by row."""
+        return [(cell[1], value) for cell, value in self._single.items() if (cell[0], cell[2]) == (sheet, column)]
+
+    def put(self, cell: Cell, value: Value | Lost) -> None:
+        """Gives a cell its result."""
+        self._single[cell] = value
+        if (cell[0], cell[2]) in self._columns:
+            super().put(cell, value)
+
+
 class LiveCells:
     """The cells of a workbook while a macro runs; good for as long as nothing changes."""
 
-    def __init__(self, shared: LiveBook, moment: datetime) -> None:
+    def __init__(self, shared: LiveBook, moment: datetime, former: LiveCells | None = None) -> None:
+        """`former` are the cells before a change, whose formulas are read already."""
         self.moment = moment
         self.from_1904 = shared.decoder.from_1904
         self.version = shared.version
         self._shared = shared
         self._sheets: Sequence[Sharing] = list(shared.sheets)
         self._numbers = {id(sheet): number for number, sheet in enumerate(self._sheets)}
-        self._forms = [Forms() for _ in self._sheets]
+        self.forms: list[Forms] = former.forms if former is not None else [Forms() for _ in self._sheets]
         self._names: dict[tuple[str, int], Node | None] = {}
-        self.columns = Columns(self._read)
+        self.columns = _LiveColumns(self)
         self.value = self.columns.value
         self.column = self.columns.column
         self._calculation = _Asked(self)
@@ -152,11 +183,20 @@ class LiveCells:
             form = form_of((text or "=")[1:], array.top, array.left, True)
             return Calculated(form if text else Form(None, reason="it is a data table"), array)
         text = self._sheets[sheet].stale.formula(row, column)
-        return Calculated(self._forms[sheet].of(text[1:], row, column)) if text else None
+        return Calculated(self.forms[sheet].of(text[1:], row, column)) if text else None
 
     # -- values
 
-    def _read(self, sheet: int, column: int) -> list[Held]:
+    def single(self, cell: Cell) -> Held:
+        """What one cell holds."""
+        sheet, row, column = cell
+        on = self._sheets[sheet]
+        if on.has_formula(row, column):
+            return DIRTY
+        return held(on.raw_value(row, column), self._shared.decoder)
+
+    def read(self, sheet: int, column: int) -> list[Held]:
+        """The values of a column."""
         on = self._sheets[sheet]
         known = on.column_values(column)
         used = on.used()
@@ -167,6 +207,9 @@ class LiveCells:
         if used is not None:
             for row, _ in on.stale.formulas_in(Area(1, column, len(values), column)):
                 values[row - 1] = DIRTY
+        for row, value in self.columns.known(sheet, column):
+            values += [None] * (row - len(values))
+            values[row - 1] = value
         return values
 
     def saved(self, cell: Cell) -> Held | None:
