@@ -35,7 +35,9 @@ each sheet
 PICTURES = {
     "demo": ([], ["scrub demo"]),
     "inside": (["scrub demo", "scrub run lock.scrub kestrel-ridge/season-book.xlsx"],
-               ["cd kestrel-ridge", "scrub inside season-book.xlsx"]),
+               ["cd kestrel-ridge", "scrub inside season-book.xlsx | head -22",
+                "scrub run ../set.scrub season-book.xlsx --all",
+                "scrub inside season-book.xlsx --formulas | head -4"]),
     "macros": (["scrub demo", "scrub add mine.scrub"], ["scrub macros --for kestrel-ridge/bookings.mbox"]),
     "run-preview": (["scrub demo", "scrub undo"],
                     ["cd kestrel-ridge", "scrub run ready season-book.xlsx --preview",
@@ -114,6 +116,8 @@ def lay_out(folder: Path) -> dict[str, str]:
     (folder / "lock.scrub").write_text('macro Lock\nfor workbook\nin sheet("Totals")\nprotect\nend\n')
     (folder / "sort.scrub").write_text(SORT)
     (folder / "mine.scrub").write_text(MINE)
+    set_nights = 'macro Stay longer\nfor workbook\nin cell("Larch Hut!C4")\ncell.value = 9\nend\n'
+    (folder / "set.scrub").write_text(set_nights)
     path = f"{Path(sys.executable).parent}{os.pathsep}{os.environ['PATH']}"
     return {
         **os.environ, "DISPLAY": DISPLAY, "PATH": path, "SCRUB_HOME": str(folder / ".scrub"),
