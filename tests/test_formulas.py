@@ -90,6 +90,24 @@ def test_an_office_program_gives_the_same(home: Path, seed: int) -> None:
     assert len(wrong) <= len(drawn) // 100, wrong[:20]
 
 
+@pytest.mark.everything
+def test_a_library_that_calculates_agrees_in_most_cases(home: Path) -> None:
+    """A third opinion: it takes texts in ranges for numbers and lacks some functions, which is all that may differ."""
+    import formulas
+
+    cases = [line.split("\t") for line in CASES.read_text("utf-8").splitlines()][::4]
+    book = workbook(random.Random(2026))
+    for row, (_, said, _) in enumerate(cases, 1):
+        book["S"].cell(row, 10, f"={said}")
+    book.save("third.xlsx")
+    found = formulas.ExcelModel().loads("third.xlsx").finish().calculate()
+    names = [f"'[third.xlsx]S'!J{row}" for row in range(1, len(cases) + 1)]
+    given = [str(found[name].value[0, 0]) if name in found else None for name in names]
+    truth = {"True": "1.0", "False": "0.0"}
+    same = sum(alike(truth.get(str(value), value), case[2]) for value, case in zip(given, cases, strict=True))
+    assert same > 0.85 * len(cases), same
+
+
 HOSTILE = [
     "1" + "+1" * 4000,
     "(" * 64 + "1" + ")" * 64,
