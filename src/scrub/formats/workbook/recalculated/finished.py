@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import partial
 
 from scrub.formats.opc.parts import Parts
 from scrub.formats.zip import Package
@@ -52,5 +53,9 @@ class FinishedPackage:
             make = self._parts.changed.get(name)
             if make is not None:
                 made = make()
-                return made if isinstance(made, bytes) else b"".join(made)
+                if isinstance(made, bytes):
+                    return made
+                pieces = list(made)
+                self._parts.changed[name] = partial(iter, pieces)  # not to be made twice
+                return b"".join(pieces)
         return self._package.read(name)
