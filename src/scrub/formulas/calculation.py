@@ -22,7 +22,7 @@ from scrub.model.core.area import Area
 
 Cell = tuple[int, int, int]
 #: The most cells that one pass reads before the rest is given up: the same file gives the same results everywhere.
-MOST_READ = 400_000_000
+MOST_READ = 100_000_000
 
 
 class Lost:
