@@ -267,8 +267,7 @@ def test_arithmetic_in_many_rows_at_once_gives_the_same_bits(tmp_path: Path, see
     path = tmp_path / "rows.xlsx"
     path.write_bytes(packed([f"<sheetData>{''.join(rows)}</sheetData>"]))
     body = "\n".join(f'cell("S1!{column}{row}").value = 5' for column, row in (("A", 1), ("A", 40), ("B", 41)))
-    asked = "\n".join(f'log "{{cell("S1!G{row}").value is 12.5}}"' for row in (2, 40, 89))
-    change(path, f"{body}\n{asked}")
+    change(path, body)
     bare = tmp_path / "bare.xlsx"
     without = re.sub(r"(</f>)<v>[^<]*</v>", r"\1", re.sub(r' t="e"', "", part(path)))
     replaced(path, bare, {"xl/worksheets/sheet1.xml": without})
