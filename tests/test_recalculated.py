@@ -16,6 +16,7 @@ from conftest import Output, examples, macro
 from formula_grammar import Formulas
 from hypothesis import given
 from hypothesis import strategies as st
+from pdfs import Agreeing
 from sheets import members
 
 import scrub
@@ -189,6 +190,15 @@ def test_a_copied_sheet_and_a_renamed_one_carry_right_results(home: Path) -> Non
     )
     assert results(path, "Huts") == {"A1": 2, "B1": 20, "C1": 21}
     assert results(path, "Copy") == {"A1": 3, "B1": 30, "C1": 31}
+
+
+def test_a_new_sheet_of_a_new_file_has_results(home: Path) -> None:
+    lines = ['fresh = new-sheet("Sums")', 'cell("Sums!A1").value = 4', 'cell("Sums!A2").formula = "=A1*2"']
+    lines += ['cell("Sums!A3").formula = "=SUM(A1:A2)"', 'log cell("Sums!A3").value']
+    body = "\n".join(['made = new-file("new.xlsx")', "in made", *lines, "end"])
+    found = scrub.run(macro(body), [str(book())], host=Agreeing()).files[0]
+    assert (found.problem, found.log) == (None, ["12"])
+    assert results(Path("new.xlsx"), "Sums") == {"A1": 4, "A2": 8, "A3": 12}
 
 
 def test_a_new_formula_and_a_name_that_means_something_else_are_calculated(home: Path) -> None:

@@ -123,7 +123,7 @@ class Sharing(Protocol):
 
     @property
     def is_rearranged(self) -> bool:
-        """Whether it is new, or its lines came, went or moved in this run."""
+        """Whether it is a copy of this run, or its lines came, went or moved."""
 
     def used(self) -> Area | None:
         """The smallest range with all that contains something."""

@@ -169,8 +169,8 @@ class OfficeSheet(OpenSheet):
 
     @property
     def is_rearranged(self) -> bool:
-        """Whether it is new, or its lines came, went or moved in this run."""
-        return bool(self.line_changes) or self.saved.part.is_new or self.removed
+        """Whether it is a copy of this run, or its lines came, went or moved."""
+        return bool(self.line_changes) or self.removed or self._pieces.copied_from is not None
 
     def has_formula(self, row: int, column: int) -> bool:
         """Whether a cell is calculated."""
