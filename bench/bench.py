@@ -639,7 +639,15 @@ def formula_rows() -> list[Row]:
         return lambda given: words(_copied(file) if file is not None else given)
 
     profile = f"-env:UserInstallation=file://{(DATA / 'office').absolute()}"
-    office = ["soffice", profile, "--headless", "--convert-to", "xlsx", "--outdir", str(DATA / "converted")]
+    office = [
+        shutil.which("soffice") or "soffice",
+        profile,
+        "--headless",
+        "--convert-to",
+        "xlsx",
+        "--outdir",
+        str(DATA / "converted"),
+    ]
     one = "one input of 50,000 formulas changed"
     return [
         Row(
