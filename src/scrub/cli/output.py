@@ -111,7 +111,7 @@ def room() -> int:
 
 
 def _terminal() -> tuple[int, int]:
-    """The across and lines of the terminal. The library's own function takes long to import for every command."""
+    """The columns and lines of the terminal. The library's own function takes long to import for every command."""
     across, lines = os.environ.get("COLUMNS", ""), os.environ.get("LINES", "")
     try:
         size: tuple[int, int] = os.get_terminal_size(sys.__stdout__.fileno() if sys.__stdout__ else 1)

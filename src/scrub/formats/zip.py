@@ -65,7 +65,7 @@ class ReadsParts(Protocol):
         """What is there, by name."""
 
     def named(self, name: str) -> str | None:
-        """The name of a part as it is written, whatever its case; None for none."""
+        """The name of a part as the file writes it, found without regard to case; None for none."""
 
     def problem(self, what: str) -> FileProblem:
         """A problem with the file."""

@@ -14,8 +14,9 @@ from contextlib import contextmanager
 from scrub.formulas.compiled import Single, closure_of, compiled
 from scrub.formulas.context import Context
 from scrub.formulas.contract import Cells, Needed
+from scrub.formulas.functions import FUNCTIONS, Function
 from scrub.formulas.indexes import Indexes
-from scrub.formulas.tree import Call, Node
+from scrub.formulas.tree import Call, Node, every_node
 from scrub.formulas.values import Array, Unsupported, Value
 from scrub.formulas.vectors import MANY, numbers
 from scrub.model.core.area import Area
@@ -148,17 +149,6 @@ class Columns:
                 values[row - 1] = value
                 unsure[key] -= 1
 
-    def mark(self, cell: Cell) -> None:
-        """Notes that a cell has to be calculated."""
-        sheet, row, column = cell
-        values = self._of(sheet, column)
-        if row > len(values):
-            values += [None] * (row - len(values))
-        before = values[row - 1]
-        if type(before) is not _Dirty:
-            self._unsure[sheet, column] += type(before) is not Lost
-            values[row - 1] = DIRTY
-
     def given(self) -> Iterable[Cell]:
         """The cells that got a result one by one, in that order."""
         return self._given
@@ -196,7 +186,7 @@ class Form:
     __slots__ = ("_array", "_closure", "node", "reason")
 
     def __init__(self, node: Node | None, array: bool = False, reason: str = "") -> None:
-        """`reason` says why there is no tree."""
+        """`reason` says why it has no tree."""
         self.node = node
         self.reason = reason
         self._array = array
@@ -205,6 +195,14 @@ class Form:
     def refuse(self, reason: str) -> None:
         """Lets none of its cells be calculated."""
         self.node, self.reason, self._closure = None, reason, None
+
+    def nodes(self) -> Iterator[Node]:
+        """What it consists of; nothing where it has no tree."""
+        return every_node(self.node) if self.node is not None else iter(())
+
+    def functions(self) -> Iterator[Function]:
+        """The known functions that it calls."""
+        return (FUNCTIONS[node.name] for node in self.nodes() if isinstance(node, Call) and node.name in FUNCTIONS)
 
     @property
     def is_subtotal(self) -> bool:
@@ -310,17 +308,17 @@ class Calculation:
         """What a form gives in a cell, or the formula that is there, whatever the cell holds. Raises `Needed` and
         `Unsupported`.
         """
-        if form is None:
-            calculated = self._formula(cell)
-            if calculated is None:
-                raise Unsupported("its formula cannot be read")
-            form = calculated.form
+        form = form if form is not None else self._calculated(cell).form
         return form.calculate(Context(self._cells, self._indexes, closure_of, *cell))
 
-    def _put(self, cell: Cell) -> None:
+    def _calculated(self, cell: Cell) -> Calculated:
         calculated = self._formula(cell)
         if calculated is None:
             raise Unsupported("its formula cannot be read")
+        return calculated
+
+    def _put(self, cell: Cell) -> None:
+        calculated = self._calculated(cell)
         area = calculated.area
         sheet, row, column = cell
         if area is not None:

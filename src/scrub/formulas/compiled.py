@@ -14,8 +14,12 @@ from scrub.formulas import tree
 from scrub.formulas.context import Closure, Context, Result, as_array, intersected
 from scrub.formulas.contract import Range, Ranges
 from scrub.formulas.functions import FUNCTIONS, Function
+from scrub.formulas.functions.arguments import ranges_of
+from scrub.formulas.tokens import DEEPEST_NAMES
 from scrub.formulas.values import (
     DIV0,
+    FAILURES,
+    FITS,
     NAME,
     NULL,
     NUM,
@@ -23,39 +27,26 @@ from scrub.formulas.values import (
     VALUE,
     Array,
     ErrorValue,
-    Raised,
     Unsupported,
     Value,
     compared,
+    error_of,
     guarded,
     long_enough,
     mapped,
     number_of,
     plus,
+    power_of,
     text_of,
     truth_of,
 )
 from scrub.model.core.area import MOST_COLUMNS, MOST_ROWS
 
-#: How deep names may refer to names.
-_DEEPEST_NAMES = 20
-_OF_TABLE = {"#headers", "#data", "#totals", "#this row"}
-
 Single = Callable[[Context], Value | Array]
 
 
 def compiled(node: tree.Node, array: bool = False) -> Single:
-    """What calculates a formula; `array` for one that is calculated as an array."""
-    return _single(node, array)
-
-
-def closure_of(node: tree.Node) -> Closure:
-    """What calculates a formula that may give ranges, such as those that INDIRECT reads."""
-    return _given(node, False)
-
-
-def _single(node: tree.Node, array: bool) -> Single:
-    """The closure of a node where single values are wanted: a range is cut to one cell, or read as an array."""
+    """The closure of a node where single values are wanted: a range is cut to one cell, or read as an `array`."""
     if isinstance(node, tree.Constant):
         value = node.value
         return lambda on: value
@@ -71,7 +62,7 @@ def _single(node: tree.Node, array: bool) -> Single:
         return _chain(node, array)
     if isinstance(node, tree.Sign):
         return _sign(node, array)
-    closure = _given(node, array)
+    closure = closure_of(node, array)
 
     def single(on: Context) -> Value | Array:
         result = closure(on)
@@ -82,8 +73,8 @@ def _single(node: tree.Node, array: bool) -> Single:
     return single
 
 
-def _given(node: tree.Node, array: bool) -> Closure:
-    """The closure of a node that may give ranges."""
+def closure_of(node: tree.Node, array: bool = False) -> Closure:
+    """The closure of a node that may give ranges, such as those that INDIRECT reads."""
     if isinstance(node, tree.Reference):
         return _reference(node)
     if isinstance(node, tree.Name):
@@ -94,7 +85,7 @@ def _given(node: tree.Node, array: bool) -> Closure:
         return _ranges(node, array)
     if isinstance(node, tree.Call):
         return _call(node, array)
-    return _single(node, array)
+    return compiled(node, array)
 
 
 def _refusing(reason: str) -> Single:
@@ -154,7 +145,7 @@ def _reference(node: tree.Reference) -> Closure:
 
 
 def _name(node: tree.Name, array: bool) -> Closure:
-    known: dict[tuple[int, bool], Closure] = {}
+    known: dict[int, Closure] = {}  # by the number of the sheet
     depth = 0
 
     def name(on: Context) -> Result:
@@ -162,7 +153,7 @@ def _name(node: tree.Name, array: bool) -> Closure:
         sheet = on.cells.sheet(node.sheet) if node.sheet else on.sheet
         if sheet is None:
             return REF
-        closure = known.get((sheet, array))
+        closure = known.get(sheet)
         if closure is None:
             target = on.cells.name(node.word, sheet)
             if target is None:
@@ -170,10 +161,10 @@ def _name(node: tree.Name, array: bool) -> Closure:
                 if table is None:
                     return NAME
                 target = tree.TableReference(node.word, (), ())
-            closure = known[sheet, array] = _given(target, array)
+            closure = known[sheet] = closure_of(target, array)
         depth += 1
         try:
-            if depth > _DEEPEST_NAMES:
+            if depth > DEEPEST_NAMES:
                 raise Unsupported("its names refer to themselves")
             return closure(on)
         finally:
@@ -216,49 +207,33 @@ def _table(node: tree.TableReference) -> Closure:
 
 def _ranges(node: tree.Chain, array: bool) -> Closure:
     """The closure of ranges that are joined (`:`), united (`~`) or cut to what they have in common (a blank)."""
-    closures = [_given(operand, array) for operand in node.operands]
-    combine = {":": _spanned, "~": _united, " ": _common}[node.operators[0]]
+    closures = [closure_of(operand, array) for operand in node.operands]
+    combine: Callable[[Sequence[Range]], Result] = {":": _spanned, "~": Ranges, " ": _common}[node.operators[0]]
 
     def ranges(on: Context) -> Result:
-        results: list[Range | Ranges] = []
+        every: list[Range] = []
         for closure in closures:
             result = closure(on)
             if isinstance(result, ErrorValue):
                 return result
             if not isinstance(result, Range | Ranges):
                 return VALUE
-            results.append(result)
-        return combine(results)
+            every += ranges_of(result)
+        return combine(every)
 
     return ranges
 
 
-def every_range(given: Sequence[Range | Ranges]) -> list[Range]:
-    """The single ranges of several."""
-    return [one for result in given for one in (result.each if isinstance(result, Ranges) else [result])]
-
-
-def _spanned(given: Sequence[Range | Ranges]) -> Result:
-    every = every_range(given)
+def _spanned(every: Sequence[Range]) -> Result:
     first = every[0]
     if any(one.sheet != first.sheet for one in every):
         return VALUE
-    edges = (
-        (min(one.top for one in every), min(one.left for one in every)),
-        (
-            max(one.bottom for one in every),
-            max(one.right for one in every),
-        ),
-    )
-    return Range(first.cells, first.sheet, *edges[0], *edges[1])
+    top, left = min(one.top for one in every), min(one.left for one in every)
+    bottom, right = max(one.bottom for one in every), max(one.right for one in every)
+    return Range(first.cells, first.sheet, top, left, bottom, right)
 
 
-def _united(given: Sequence[Range | Ranges]) -> Result:
-    return Ranges(every_range(given))
-
-
-def _common(given: Sequence[Range | Ranges]) -> Result:
-    every = every_range(given)
+def _common(every: Sequence[Range]) -> Result:
     first = every[0]
     top, left = max(one.top for one in every), max(one.left for one in every)
     bottom, right = min(one.bottom for one in every), min(one.right for one in every)
@@ -270,18 +245,6 @@ def _common(given: Sequence[Range | Ranges]) -> Result:
 # -- operators
 
 
-def _power(one: float, other: float) -> Value:
-    if one == 0 and other == 0:
-        return NUM
-    if one == 0 and other < 0:
-        return DIV0
-    try:
-        result = math.pow(one, other)
-    except (OverflowError, ValueError):
-        return NUM
-    return result if math.isfinite(result) else NUM
-
-
 def _over(one: float, other: float) -> Value:
     return one / other if other else DIV0
 
@@ -291,15 +254,7 @@ _ARITHMETIC: dict[str, Callable[[float, float], Value]] = {
     "-": lambda one, other: plus(one, -other),
     "*": operator.mul,
     "/": _over,
-    "^": _power,
-}
-_COMPARED: dict[str, Callable[[int], bool]] = {
-    "=": lambda order: order == 0,
-    "<>": lambda order: order != 0,
-    "<": lambda order: order < 0,
-    ">": lambda order: order > 0,
-    "<=": lambda order: order <= 0,
-    ">=": lambda order: order >= 0,
+    "^": power_of,
 }
 
 
@@ -315,7 +270,7 @@ def _binary(sign: str) -> Callable[[Value, Value, bool], Value]:
         return arithmetic
     if sign == "&":
         return lambda one, other, from_1904: long_enough(text_of(one) + text_of(other))
-    fits = _COMPARED[sign]
+    fits = FITS[sign]
     return lambda one, other, from_1904: fits(compared(one, other))
 
 
@@ -325,9 +280,9 @@ _PLAIN = {sign: _ARITHMETIC[sign] for sign in "+-*"}
 
 def _chain(node: tree.Chain, array: bool) -> Single:
     """Operators of one level, from left to right."""
-    first = _single(node.operands[0], array)
+    first = compiled(node.operands[0], array)
     rest = [
-        (_PLAIN.get(sign), _binary(sign), _single(operand, array))
+        (_PLAIN.get(sign), _binary(sign), compiled(operand, array))
         for sign, operand in zip(node.operators, node.operands[1:], strict=True)
     ]
 
@@ -350,7 +305,7 @@ def _chain(node: tree.Chain, array: bool) -> Single:
 
 def _sign(node: tree.Sign, array: bool) -> Single:
     if node.operator == "@":
-        inner = _given(node.operand, False)
+        inner = closure_of(node.operand, False)
 
         def cut(on: Context) -> Value | Array:
             result = inner(on)
@@ -361,7 +316,7 @@ def _sign(node: tree.Sign, array: bool) -> Single:
         return cut
     if node.operator == "#":
         return _refusing("it refers to all results of an array formula (#)")
-    closure = _single(node.operand, array)
+    closure = compiled(node.operand, array)
     if node.operator == "%":
         return _each(closure, lambda number: number / 100)
     return _each(closure, operator.neg)
@@ -392,40 +347,26 @@ def _call(node: tree.Call, array: bool) -> Closure:
     kinds = [function.kind(place) for place in range(len(node.arguments))]
     closures = [_argument(argument, kind, array) for argument, kind in zip(node.arguments, kinds, strict=True)]
     if not any(kind in "ntbv" for kind in kinds):
-        return _called_once(function, closures)
+        return _called_once(function, closures, kinds)
     return _called(function, closures, kinds)
 
 
 def _argument(node: tree.Node, kind: str, array: bool) -> Closure:
-    if kind == "x":
-        return _given(node, array)
-    if kind == "a":
-        return _single(node, True)
-    if kind == "l":
-        return _lazy(node, array)
-    return _single(node, array)
+    if kind in "xl":  # what IF gives may be a range too
+        return closure_of(node, array)
+    return compiled(node, array or kind == "a")
 
 
-def _lazy(node: tree.Node, array: bool) -> Closure:
-    """A closure that the function gets itself; it may give ranges, as those of IF do."""
-    return _given(node, array)
-
-
-def _called_once(function: Function, closures: Sequence[Closure]) -> Closure:
+def _called_once(function: Function, closures: Sequence[Closure], kinds: Sequence[str]) -> Closure:
     call = function.call
-    kinds = [function.kind(place) for place in range(len(closures))]
 
     def called(on: Context) -> Result:
         try:
             return call(
                 on, *(closure if kind == "l" else closure(on) for closure, kind in zip(closures, kinds, strict=True))
             )  # type: ignore[return-value]
-        except Raised as raised:
-            return raised.error
-        except ZeroDivisionError:
-            return DIV0
-        except (OverflowError, ValueError):
-            return NUM
+        except FAILURES as failure:
+            return error_of(failure)
 
     return called
 
@@ -472,12 +413,8 @@ def _calculated(on: Context, call: Callable[..., object], given: Sequence[object
             for value, kind in zip(given, kinds, strict=True)
         ]
         result = call(on, *values)
-    except Raised as raised:
-        return raised.error
-    except ZeroDivisionError:
-        return DIV0
-    except (OverflowError, ValueError):
-        return NUM
+    except FAILURES as failure:
+        return error_of(failure)
     if type(result) is float and not math.isfinite(result):
         return NUM
     return result  # type: ignore[return-value]

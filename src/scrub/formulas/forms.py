@@ -9,9 +9,10 @@ from scrub.formulas.tokens import pieces_of
 from scrub.formulas.tree import parse
 from scrub.formulas.values import Unsupported
 from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.named import NamedTuple
 
 _DIGITS = lazy_pattern(r"\d+")
-#: Of a text of which each is another one, so many forms are tried.
+#: How many forms are told apart of formulas that are the same but for their digits.
 _MOST_FORMS = 64
 _CORNER = lazy_pattern(r"(\$?)([A-Za-z]{1,3})?(\$?)(\d{1,7})")
 
@@ -22,18 +23,17 @@ class Forms:
     """
 
     def __init__(self) -> None:
-        self._known: dict[tuple[int, str], list[_First]] = {}
+        self._known: dict[tuple[int, str], list[tuple[_Filled, Form]]] = {}
 
     def of(self, text: str, row: int, column: int) -> Form:
         """The form of a formula without its equals sign, which is in a cell."""
-        digits = _DIGITS.findall(text)
-        firsts = self._known.setdefault((column, _DIGITS.sub("#", text)), [])
-        for first in firsts:
-            if first.is_form_of(digits, row):
-                return first.form
+        known = self._known.setdefault((column, _DIGITS.sub("#", text)), [])
+        for filled, form in known:
+            if filled.text(row) == text:
+                return form
         form = form_of(text, row, column)
-        if len(firsts) < _MOST_FORMS:
-            firsts.append(_First(form, text, digits, row))
+        if len(known) < _MOST_FORMS:
+            known.append((_filled_from(text, row), form))
         return form
 
 
@@ -42,24 +42,20 @@ def forms_of_column(cells: Sequence[tuple[int, str]], column: int) -> Iterator[t
     is filled with the row of each other: what is equal to that has its form.
     """
     left = list(cells)
-    tries = 0
-    while left and tries < _MOST_FORMS:
-        tries += 1
+    for _ in range(_MOST_FORMS):
+        if not left:
+            return
         row, text = left[0]
-        form, pattern, offsets = form_of(text, row, column), *_pattern_of(text, row)
-        if not offsets:
-            own = [other for other, said in left if said == text]
-            left = [cell for cell in left if cell[1] != text]
-        else:
-            own, rest = [], []
-            for cell in left:
-                other = cell[0]
-                if cell[1] == pattern % tuple([other + offset for offset in offsets]):
-                    own.append(other)
-                else:
-                    rest.append(cell)
-            left = rest
-        yield form, own
+        filled = _filled_from(text, row)
+        own: list[int] = []
+        rest: list[tuple[int, str]] = []
+        for cell in left:
+            if cell[1] == filled.text(cell[0]):
+                own.append(cell[0])
+            else:
+                rest.append(cell)
+        yield form_of(text, row, column), own
+        left = rest
     for row, text in left:
         yield form_of(text, row, column), [row]
 
@@ -67,15 +63,32 @@ def forms_of_column(cells: Sequence[tuple[int, str]], column: int) -> Iterator[t
 def form_if_filled(joined: str, rows: Sequence[int], column: int) -> Form | None:
     """The form of formulas in rows of a column, one in each line of a text, where all were filled from the first."""
     text = joined.partition("\n")[0]
-    pattern, offsets = _pattern_of(text, rows[0])
-    filled: Iterable[str] = [text] * len(rows)
-    if offsets:
-        filled = map(pattern.__mod__, zip(*([row + offset for row in rows] for offset in offsets), strict=True))
-    return form_of(text, rows[0], column) if "\n".join(filled) == joined else None
+    filled = _filled_from(text, rows[0])
+    return form_of(text, rows[0], column) if "\n".join(filled.texts(rows)) == joined else None
 
 
-def _pattern_of(text: str, row: int) -> tuple[str, list[int]]:
-    """A formula with a gap for each row that moves along, and how far each is from that of the cell."""
+class _Filled(NamedTuple):
+    """A formula as it is filled down: its text with a gap for each row that moves along, and how far each of these is
+    from the row of the cell.
+    """
+
+    pattern: str
+    offsets: Sequence[int]
+
+    def text(self, row: int) -> str:
+        """What it says in a row."""
+        return self.pattern % tuple([row + offset for offset in self.offsets])
+
+    def texts(self, rows: Sequence[int]) -> Iterable[str]:
+        """What it says in many rows."""
+        if not self.offsets:
+            return [self.text(1)] * len(rows)
+        each = ([row + offset for row in rows] for offset in self.offsets)
+        return map(self.pattern.__mod__, zip(*each, strict=True))
+
+
+def _filled_from(text: str, row: int) -> _Filled:
+    """How a formula that is in a row is filled down."""
     parts: list[str] = []
     offsets: list[int] = []
     at = 0
@@ -84,7 +97,7 @@ def _pattern_of(text: str, row: int) -> tuple[str, list[int]]:
             parts.append(text[at : match.start()].replace("%", "%%"))
             offsets.append(int(match[0]) - row)
             at = match.end()
-    return "%d".join([*parts, text[at:].replace("%", "%%")]), offsets
+    return _Filled("%d".join([*parts, text[at:].replace("%", "%%")]), offsets)
 
 
 def form_of(text: str, row: int, column: int, array: bool = False) -> Form:
@@ -93,34 +106,6 @@ def form_of(text: str, row: int, column: int, array: bool = False) -> Form:
         return Form(parse(text, row, column), array)
     except Unsupported as problem:
         return Form(None, array, problem.reason)
-
-
-class _First:
-    """The first text of a form."""
-
-    __slots__ = ("_digits", "_moves", "_row", "_text", "form")
-
-    def __init__(self, form: Form, text: str, digits: list[str], row: int) -> None:
-        self.form = form
-        self._text = text
-        self._digits = digits
-        self._row = row
-        self._moves: list[bool] | None = None
-
-    def is_form_of(self, digits: list[str], row: int) -> bool:
-        """Whether another text, with the same letters, has the same tree in its row."""
-        if digits == self._digits:
-            return row == self._row or not any(self._moving())
-        by = row - self._row
-        return all(
-            other == (str(int(own) + by) if moves else own)
-            for other, own, moves in zip(digits, self._digits, self._moving(), strict=True)
-        )
-
-    def _moving(self) -> list[bool]:
-        if self._moves is None:
-            self._moves = _moving(self._text)
-        return self._moves
 
 
 def _moving(text: str) -> list[bool]:

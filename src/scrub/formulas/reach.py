@@ -11,16 +11,14 @@ from scrub.formulas import tree
 from scrub.formulas.calculation import Cell, Form
 from scrub.formulas.contract import Cells
 from scrub.formulas.functions import FUNCTIONS
+from scrub.formulas.tokens import DEEPEST_NAMES, SHAPED_ALIKE
 from scrub.model.core.area import MOST_COLUMNS, MOST_ROWS
 from scrub.model.core.named import NamedTuple
 
 #: How many rows one block of the index has, and how many blocks an area may meet to be kept by blocks.
 _BLOCK, _MOST_BLOCKS = 64, 16
-#: Up to so many rows a run is kept by the areas of its single formulas.
+#: A run of up to N rows is kept by the areas of its single formulas.
 _FEW = 4
-_DEEPEST_NAMES = 20
-#: Functions whose last range is as large as the first, whatever is written (ISO/IEC 29500-1, 18.17.7).
-_SHAPED_ALIKE = ("SUMIF", "AVERAGEIF")
 
 
 class Run(NamedTuple):
@@ -77,7 +75,7 @@ class References:
                 function = FUNCTIONS.get(each.name)
                 if function is not None and function.dynamic:
                     return False
-                if each.name in _SHAPED_ALIKE and len(each.arguments) == 3 and not self._alike(found, each, run):
+                if each.name in SHAPED_ALIKE and len(each.arguments) == 3 and not self._alike(found, each, run):
                     return False
                 waiting += each.arguments
             elif isinstance(each, tree.TableReference):
@@ -129,15 +127,13 @@ class References:
         target = self._cells.name(name.word, sheet) if sheet is not None else None
         if target is None:
             return self._table(found, name.word, run)
-        return depth < _DEEPEST_NAMES and self._into(found, target, run, depth + 1)
+        return depth < DEEPEST_NAMES and self._into(found, target, run, depth + 1)
 
 
 class Reach:
     """Finds what changes reach."""
 
-    def __init__(
-        self, runs: Sequence[Run], references: Callable[[Run], list[tuple[int, tree.Reference]] | None]
-    ) -> None:
+    def __init__(self, runs: Sequence[Run], references: Callable[[Run], Known]) -> None:
         self._runs = runs
         self._covered: list[list[tuple[int, int]]] = [[] for _ in runs]  # rows that are reached, as intervals
         self._always: list[int] = []  # runs that may refer to anything
@@ -255,7 +251,7 @@ class Reach:
             if end > 0:
                 low_reached = low
         if low + start < 1 or high + end > MOST_ROWS:
-            return low, high  # a reference that begins anew at the other end of the sheet
+            return low, high  # a reference that continues at the other end of the sheet
         return max(low, low_reached), min(high, high_reached)
 
     def _fresh(self, number: int, low: int, high: int) -> Iterator[tuple[int, int, int, int, int]]:

@@ -24,6 +24,12 @@ _TOKEN = lazy_pattern(
 )
 
 
+#: Functions whose last range is as large as the first, whatever is written (ISO/IEC 29500-1, 18.17.7).
+SHAPED_ALIKE = frozenset(("SUMIF", "AVERAGEIF"))
+#: How deep names may refer to names.
+DEEPEST_NAMES = 20
+
+
 class FormulaPiece(NamedTuple):
     """A piece of a formula: what it is, its text, the sheet before it, if any, and the characters it takes."""
 

@@ -37,7 +37,7 @@ class Edge(NamedTuple):
     fixed: bool
 
     def of(self, own: int, most: int) -> int:
-        """The row or column for a formula in row or column `own`; beyond the end it begins anew."""
+        """The row or column for a formula in row or column `own`; beyond the end it continues at the other one."""
         return self.at if self.fixed else (own + self.at - 1) % most + 1
 
 

@@ -257,6 +257,17 @@ def compared(one: Value, other: Value) -> int:
     return int(one is True) - int(other is True)
 
 
+#: Whether the result of `compared` fits an operator.
+FITS: dict[str, Callable[[int], bool]] = {
+    "=": lambda order: order == 0,
+    "<>": lambda order: order != 0,
+    "<": lambda order: order < 0,
+    ">": lambda order: order > 0,
+    "<=": lambda order: order <= 0,
+    ">=": lambda order: order >= 0,
+}
+
+
 def _like_empty(other: Value) -> Value:
     return "" if isinstance(other, str) else False if isinstance(other, bool) else 0.0 if other is not None else None
 
@@ -265,6 +276,13 @@ def plus(one: float, other: float) -> float:
     """A sum; 0 where only the last bits of two numbers that cancel each other are left."""
     total = one + other
     return 0.0 if total != 0 and abs(total) < 3e-15 * abs(one) else total
+
+
+def power_of(base: float, exponent: float) -> Value:
+    """A power (OpenDocument 1.3, part 4, 6.4.6). Raises one of `FAILURES`."""
+    if base == 0 and exponent <= 0:
+        return NUM if exponent == 0 else DIV0
+    return math.pow(base, exponent)
 
 
 def mapped(function: Callable[..., Value], *arguments: Array | Value) -> Array:
@@ -281,13 +299,20 @@ def mapped(function: Callable[..., Value], *arguments: Array | Value) -> Array:
     )
 
 
+#: What a calculation may raise instead of giving an error value.
+FAILURES = (Raised, ZeroDivisionError, OverflowError, ValueError)
+
+
+def error_of(failure: Exception) -> ErrorValue:
+    """The error value that a failed calculation gives."""
+    if isinstance(failure, Raised):
+        return failure.error
+    return DIV0 if isinstance(failure, ZeroDivisionError) else NUM
+
+
 def guarded(function: Callable[..., Value], *arguments: Value) -> Value:
     """What a function gives; an error that it raises is its value."""
     try:
         return function(*arguments)
-    except Raised as raised:
-        return raised.error
-    except (OverflowError, ValueError):
-        return NUM
-    except ZeroDivisionError:
-        return DIV0
+    except FAILURES as failure:
+        return error_of(failure)

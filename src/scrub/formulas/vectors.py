@@ -14,7 +14,7 @@ from scrub.formulas import tree
 from scrub.formulas.contract import Cells
 from scrub.model.core.area import MOST_COLUMNS, MOST_ROWS
 
-#: From so many rows on.
+#: The fewest rows for which it is faster.
 MANY = 64
 
 _OPERATORS: dict[str, Callable[[float, float], float]] = {

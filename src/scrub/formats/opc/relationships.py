@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import posixpath
+from collections.abc import Iterable, Iterator
 
 from scrub.formats.part_tree import part_tree
+from scrub.formats.spans import Span
 from scrub.formats.zip import ReadsParts
 from scrub.model.core.named import NamedTuple
 
@@ -63,3 +65,10 @@ def targets_of(package: ReadsParts, part: str) -> dict[str, str]:
         for relationship in related
         if relationship.target and relationship.target in package.members
     }
+
+
+def related_trees(package: ReadsParts, related: Iterable[Relationship], type_: str) -> Iterator[tuple[str, Span]]:
+    """The parts of one type that relationships lead to, as far as they are there: the name and span tree of each."""
+    for relationship in related:
+        if relationship.type == type_ and relationship.target is not None and relationship.target in package.members:
+            yield relationship.target, part_tree(package, relationship.target)[1]

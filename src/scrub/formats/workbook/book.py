@@ -12,11 +12,11 @@ from typing import TYPE_CHECKING
 
 from scrub.formats.opc.file import OfficeFile
 from scrub.formats.opc.parts import Parts
-from scrub.formats.opc.relationships import relationships
+from scrub.formats.opc.relationships import related_trees, relationships
 from scrub.formats.part_tree import part_tree
 from scrub.formats.shift import SheetShift
 from scrub.formats.source import Source, opened
-from scrub.formats.spans import RELATIONSHIPS, Span, Splice, ended, escaped, number_in, parse, set_attributes, spliced
+from scrub.formats.spans import RELATIONSHIPS, Span, Splice, ended, escaped, number_in, set_attributes, spliced
 from scrub.formats.workbook.cells.decode import stored_number
 from scrub.formats.workbook.cells.stored_cells import Loads
 from scrub.formats.workbook.elements import all_placed
@@ -248,10 +248,9 @@ class OfficeWorkbook(OfficeFile, Workbook):
     def _table_numbers(self) -> Iterator[int]:
         """Numbers that no table has (18.5.1.2); they are looked for when one is copied."""
         found = (
-            number_in(part_tree(self.package, relationship.target)[1].attributes, "id")
+            number_in(root.attributes, "id")
             for sheet in self._every
-            for relationship in sheet.saved.part.related().values()
-            if relationship.type == "table" and relationship.target in self.package.members
+            for _, root in related_trees(self.package, sheet.saved.part.related().values(), "table")
         )
         yield from count(1 + max(found, default=0))
 
@@ -400,10 +399,9 @@ class OfficeWorkbook(OfficeFile, Workbook):
 
     def _ask_for_results(self, parts: Parts) -> None:
         """Lets programs calculate the workbook when it is next opened (18.2.2)."""
-        make = parts.changed.get(self.main)
-        made = make() if make is not None else self._data
-        data = made if isinstance(made, bytes) else b"".join(made)
-        root = parse(data)
+        from scrub.formats.workbook.recalculated.finished import FinishedPackage
+
+        data, root = part_tree(FinishedPackage(self.package, parts), self.main)
         old = root.child("calcPr")
         if old is not None:
             splices = set_attributes(data, old, [("fullCalcOnLoad", "1")])

@@ -5,8 +5,7 @@ from __future__ import annotations
 from array import array
 from collections.abc import Callable, Collection, Iterable, Iterator
 
-from scrub.formats.opc.relationships import Relationship, relationships
-from scrub.formats.part_tree import part_tree
+from scrub.formats.opc.relationships import Relationship, related_trees, relationships
 from scrub.formats.spans import NotReadable, Span, Splice, number_in, parse
 from scrub.formats.workbook.cells.row_form import ROW
 from scrub.formats.workbook.cells.searched import Searched
@@ -204,12 +203,10 @@ def filtered_areas(part: SheetPart, data: bytes | None = None) -> list[Area]:
     """The ranges whose filters hide anything: the sheet's own (18.3.1.2), and those of its tables."""
     skeleton, _, _ = without_cells(part.data() if data is None else data)
     found = []
-    for relationship in part.related().values():
-        if relationship.type == "table" and relationship.target in part.package.members:
-            _, root = part_tree(part.package, str(relationship.target))
-            if _is_filtered(root):
-                area = area_of(root.attributes.get("ref", "A1"))
-                found.append(area._replace(bottom=area.bottom - number_in(root.attributes, "totalsRowCount")))
+    for _, root in related_trees(part.package, part.related().values(), "table"):
+        if _is_filtered(root):
+            area = area_of(root.attributes.get("ref", "A1"))
+            found.append(area._replace(bottom=area.bottom - number_in(root.attributes, "totalsRowCount")))
     root = parse(skeleton)
     if _is_filtered(root):
         element = root.child("autoFilter")

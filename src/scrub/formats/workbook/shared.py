@@ -259,8 +259,7 @@ class Shared:
     def resolve(self, name: str, sheet: str) -> str | None:
         """What a defined name, or that of a table, means on a sheet, as a formula; None where it is unknown."""
         on = self.by_name.get(sheet.casefold())
-        target = self.names.local(name, on.saved.part.number) if on is not None else None
-        target = target if target is not None else self.names.target(name)
+        target = self.names.meaning(name, on.saved.part.number if on is not None else None)
         if target is None:
             for sharing in self.sheets:
                 table = next((table for table in sharing.tables() if table.name.casefold() == name.casefold()), None)

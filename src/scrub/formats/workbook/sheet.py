@@ -165,7 +165,11 @@ class OfficeSheet(OpenSheet):
         """Whether a row is hidden; or, of those, by a filter."""
         if not self._pieces.lines.is_hidden(row):
             return False
-        return not filtered_only or any(area.top < row <= area.bottom for area in filtered_areas(self.saved.part))
+        return not filtered_only or any(area.top < row <= area.bottom for area in self._filtered)
+
+    @cached_property
+    def _filtered(self) -> list[Area]:
+        return filtered_areas(self.saved.part)
 
     @property
     def is_rearranged(self) -> bool:

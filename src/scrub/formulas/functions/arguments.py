@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Iterable, Iterator
 
 from scrub.formulas.context import Closure, Context, Result, intersected
 from scrub.formulas.contract import Range, Ranges
@@ -63,7 +63,7 @@ def numbers_of(on: Context, arguments: Iterable[Result], in_order: bool = False)
 
 
 def numbers_with_truth(on: Context, arguments: Iterable[Result]) -> Iterator[float]:
-    """As AVERAGEA and kin count: texts are 0, truth values 1 and 0, also in ranges."""
+    """As AVERAGEA counts: texts are 0, truth values 1 and 0, also in ranges."""
     for given in arguments:
         if not is_many(given):
             yield number_of(given, on.from_1904)  # type: ignore[arg-type]
@@ -114,6 +114,3 @@ def asked(on: Context, closure: Closure) -> Value:
 def whole(number: float) -> int:
     """A number without its fraction, cut towards zero."""
     return int(number)
-
-
-Test = Callable[[Value], bool]

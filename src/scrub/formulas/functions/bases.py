@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from scrub.formulas.functions.arguments import whole
 from scrub.formulas.functions.registry import function
-from scrub.formulas.values import NUM, VALUE, ErrorValue, Raised, Unsupported, Value, text_of
+from scrub.formulas.values import NUM, VALUE, ErrorValue, Raised, Unsupported, Value, number_of, text_of
 
 _DIGITS = "0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZ"
 #: The base of each word, and how many bits its ten digits have.
@@ -27,8 +27,6 @@ def _read(value: Value, base: int, bits: int) -> int:
     if isinstance(value, bool):
         raise Raised(VALUE)
     if base == 10:
-        from scrub.formulas.values import number_of
-
         return whole(number_of(value))
     text = text_of(value) or "0"
     if len(text) > 10 or any(letter not in _DIGITS[:base] for letter in text.upper()):

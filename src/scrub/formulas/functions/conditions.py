@@ -9,11 +9,13 @@ from functools import lru_cache
 
 from scrub.formulas.context import Context, Result
 from scrub.formulas.contract import Range
+from scrub.formulas.functions import statistics as stats
 from scrub.formulas.functions.arguments import matrix_of, range_of, ranges_of, single_of
 from scrub.formulas.functions.registry import function
 from scrub.formulas.indexes import FEW
 from scrub.formulas.values import (
-    DIV0,
+    ERRORS,
+    FITS,
     VALUE,
     Array,
     ErrorValue,
@@ -89,7 +91,7 @@ def _of_text(text: str, from_1904: bool) -> Criterion:
     number = number_of_text(rest, from_1904)
     word = rest.upper()
     wanted: Value = number if number is not None else word == "TRUE" if word in ("TRUE", "FALSE") else rest
-    if word in _ERRORS:
+    if word in ERRORS:
         return _of_error(word, sign)
     if sign in ("", "=", "<>"):
         equal = _equal(wanted) if not isinstance(wanted, str) else _like(wanted)
@@ -98,9 +100,6 @@ def _of_text(text: str, from_1904: bool) -> Criterion:
         test = equal.test
         return Criterion(("<>", equal.name), lambda other: not test(other), True, None)
     return _ordered(sign, wanted)
-
-
-_ERRORS = {"#NULL!", "#DIV/0!", "#VALUE!", "#REF!", "#NAME?", "#NUM!", "#N/A"}
 
 
 def _of_error(code: str, sign: str) -> Criterion:
@@ -114,12 +113,7 @@ def _of_error(code: str, sign: str) -> Criterion:
 
 def _ordered(sign: str, wanted: Value) -> Criterion:
     kind = type(wanted)
-    fits: Callable[[int], bool] = {
-        "<": lambda order: order < 0,
-        ">": lambda order: order > 0,
-        "<=": lambda order: order <= 0,
-        ">=": lambda order: order >= 0,
-    }[sign]
+    fits = FITS[sign]
     return Criterion(
         (sign, kind, wanted), lambda other: type(other) is kind and fits(compared(other, wanted)), False, None
     )
@@ -137,7 +131,7 @@ def _like(text: str) -> Criterion:
 
 
 class Wildcards:
-    """A pattern of texts: pieces between stars, each of which is searched once, so that none takes long."""
+    """A pattern of texts: pieces between stars. Each is searched once, so that none takes long."""
 
     def __init__(self, text: str) -> None:
         pieces: list[list[str]] = [[]]
@@ -192,7 +186,7 @@ class Wildcards:
 
 
 def _fitting(on: Context, tested: Sequence[tuple[Range, Criterion]]) -> list[tuple[int, int]]:
-    """The places, from 0, of which all criteria are true; row by row in each column."""
+    """The places, from 0, where all criteria are true; row by row in each column."""
     first = tested[0][0]
     places: list[tuple[int, int]] = []
     for column in range(first.width):
@@ -348,8 +342,7 @@ def _sumif(on: Context, given: Result, wanted: Result, summed: Result = None) ->
 
 def _averageif(on: Context, given: Result, wanted: Result, averaged: Result = None) -> Value:
     """The mean of what is beside the cells that fit a criterion, or of these."""
-    numbers = _summed(on, given, wanted, averaged)
-    return math.fsum(numbers) / len(numbers) if numbers else DIV0
+    return stats.average(_summed(on, given, wanted, averaged))
 
 
 def _of_fitting(on: Context, given: Sequence[Result]) -> list[float]:
@@ -359,32 +352,20 @@ def _of_fitting(on: Context, given: Sequence[Result]) -> list[float]:
     return _values_at(of, _fitting(on, tested))
 
 
-def _sumifs(on: Context, *given: Result) -> Value:
-    """The sum of what is in rows that fit all criteria."""
-    return math.fsum(_of_fitting(on, given))
+def _in_fitting(name: str, clause: str, calculate: Callable[[list[float]], Value]) -> None:
+    """Marks a function of what is in rows that fit all criteria."""
 
+    def called(on: Context, *given: Result) -> Value:
+        return calculate(_of_fitting(on, given))
 
-def _averageifs(on: Context, *given: Result) -> Value:
-    """The mean of what is in rows that fit all criteria."""
-    numbers = _of_fitting(on, given)
-    return math.fsum(numbers) / len(numbers) if numbers else DIV0
-
-
-def _maxifs(on: Context, *given: Result) -> Value:
-    """The greatest of what is in rows that fit all criteria; 0 of none."""
-    return max(_of_fitting(on, given), default=0.0)
-
-
-def _minifs(on: Context, *given: Result) -> Value:
-    """The least of what is in rows that fit all criteria; 0 of none."""
-    return min(_of_fitting(on, given), default=0.0)
+    function(name, "xxx*xx", clause)(each_criterion(called, 2))
 
 
 function("COUNTIF", "xx", "6.13")(each_criterion(_countif, 1))
 function("COUNTIFS", "xx*xx", "6.13")(each_criterion(_countifs, 1))
 function("SUMIF", "xx?x", "6.16")(each_criterion(_sumif, 1))
 function("AVERAGEIF", "xx?x", "6.18")(each_criterion(_averageif, 1))
-function("SUMIFS", "xxx*xx", "6.16")(each_criterion(_sumifs, 2))
-function("AVERAGEIFS", "xxx*xx", "6.18")(each_criterion(_averageifs, 2))
-function("MAXIFS", "xxx*xx", "6.18")(each_criterion(_maxifs, 2))
-function("MINIFS", "xxx*xx", "6.18")(each_criterion(_minifs, 2))
+_in_fitting("SUMIFS", "6.16", math.fsum)
+_in_fitting("AVERAGEIFS", "6.18", stats.average)
+_in_fitting("MAXIFS", "6.18", stats.greatest)
+_in_fitting("MINIFS", "6.18", stats.least)

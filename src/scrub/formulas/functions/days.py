@@ -147,6 +147,10 @@ def days(on: object, end: float, start: float) -> Value:
     return float(whole(end) - whole(start))
 
 
+#: The day on which a week begins, Monday 0, by the number of a way to count.
+_FIRST_DAYS = {1: 6, 2: 0, 11: 0, 12: 1, 13: 2, 14: 3, 15: 4, 16: 5, 17: 6}
+
+
 @function("WEEKDAY", "n?n", "6.10")
 def weekday(on: Context, number: float, form: float = 1.0) -> Value:
     """The day of the week, by one of the ways to count."""
@@ -155,7 +159,7 @@ def weekday(on: Context, number: float, form: float = 1.0) -> Value:
     how = whole(form)
     if how == 3:
         return float(at)
-    first = {1: 6, 2: 0, 11: 0, 12: 1, 13: 2, 14: 3, 15: 4, 16: 5, 17: 6}.get(how)
+    first = _FIRST_DAYS.get(how)
     if first is None:
         raise Raised(NUM)
     return float((at - first) % 7 + 1)
@@ -174,7 +178,7 @@ def weeknum(on: Context, number: float, form: float = 1.0) -> Value:
     how = whole(form)
     if how == 21:
         return isoweeknum(on, number)
-    first = {1: 6, 2: 0, 11: 0, 12: 1, 13: 2, 14: 3, 15: 4, 16: 5, 17: 6}.get(how)
+    first = _FIRST_DAYS.get(how)
     if first is None:
         raise Raised(NUM)
     year_, _, _ = _day(number, on)
@@ -289,13 +293,13 @@ def _moved(on: Context, start: float, count: float, weekend: frozenset[int], off
 
 @function("WORKDAY", "nn?x", "6.10")
 def workday(on: Context, start: float, count: float, off: Result = None) -> Value:
-    """The day so many working days later."""
+    """The day N working days later."""
     return _moved(on, start, count, frozenset((5, 6)), _days_off(on, off))
 
 
 @function("WORKDAY.INTL", "nn?vx", "6.10")
 def workday_intl(on: Context, start: float, count: float, weekend: Value = None, off: Result = None) -> Value:
-    """The day so many working days later, with other days of the week free."""
+    """The day N working days later, with other days of the week free."""
     return _moved(on, start, count, _weekend(weekend), _days_off(on, off))
 
 
@@ -337,7 +341,7 @@ def yearfrac(on: Context, start: float, end: float, basis: float = 0.0) -> Value
 
 
 def year_fraction(one: tuple[int, int, int], other: tuple[int, int, int], apart: int, how: int) -> float:
-    """The part of a year between two days that are so many days apart."""
+    """The part of a year between two days; `apart` is the number of days between them."""
     if how == 2:
         return apart / 360
     if how == 3:

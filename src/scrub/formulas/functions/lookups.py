@@ -353,14 +353,14 @@ def unique(on: Context, given: Result, across: bool = False, once: bool = False)
     matrix = matrix_of(given)
     rows = [tuple(row) for row in matrix.rows]
     lines = list(zip(*rows, strict=True)) if across else rows
+    if len(lines) > 5_000:
+        raise Unsupported("too big")
     keys = [tuple(value.casefold() if isinstance(value, str) else value for value in line) for line in lines]
     kept = [
         list(line)
         for at, line in enumerate(lines)
         if (keys.count(keys[at]) == 1 if once else keys.index(keys[at]) == at)
     ]
-    if len(lines) > 5_000:
-        raise Unsupported("too big")
     if not kept:
         raise Raised(VALUE)
     return Array([list(row) for row in zip(*kept, strict=True)] if across else kept)

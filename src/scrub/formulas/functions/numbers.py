@@ -11,20 +11,20 @@ from decimal import Context as Precision
 from scrub.formulas.context import Context, Result
 from scrub.formulas.functions.arguments import numbers_of, whole
 from scrub.formulas.functions.registry import function
-from scrub.formulas.values import DIV0, NUM, VALUE, Raised, Value
+from scrub.formulas.values import DIV0, NUM, VALUE, Raised, Value, power_of
 
 #: As many digits as are shown; rounding looks at no more.
-_SHOWN = Precision(prec=15)
-_WIDE = Precision(prec=400)
+SHOWN = Precision(prec=15)
+WIDE = Precision(prec=400)
 
 
 def rounded(number: float, digits: float, how: str) -> float:
-    """A number rounded to so many digits behind the point, as it is shown with 15 digits."""
+    """A number rounded to N decimal places, starting from its first 15 digits."""
     places = max(-330, min(330, whole(digits)))
     if number == 0 or not math.isfinite(number):
         return number
-    shown = _SHOWN.create_decimal(Decimal(number))
-    return float(shown.quantize(Decimal(1).scaleb(-places, _WIDE), how, _WIDE))
+    shown = SHOWN.create_decimal(Decimal(number))
+    return float(shown.quantize(Decimal(1).scaleb(-places, WIDE), how, WIDE))
 
 
 def _rounding(name: str, how: str, optional: bool = False) -> None:
@@ -65,8 +65,8 @@ def odd(on: object, number: float) -> Value:
 
 def _step(number: float, step: float, how: str) -> float:
     """A multiple of a step. The quotient is looked at with 15 digits, so that 0.3 is three steps of 0.1."""
-    quotient = _SHOWN.divide(Decimal(repr(number)), Decimal(repr(step)))
-    return float(quotient.quantize(Decimal(1), how, _WIDE) * Decimal(repr(step)))
+    quotient = SHOWN.divide(Decimal(repr(number)), Decimal(repr(step)))
+    return float(quotient.quantize(Decimal(1), how, WIDE) * Decimal(repr(step)))
 
 
 @function("MROUND", "nn", "6.17")
@@ -197,9 +197,7 @@ def log(on: object, number: float, base: float = 10.0) -> Value:
 @function("POWER", "nn", "6.16")
 def power(on: object, base: float, exponent: float) -> Value:
     """A power."""
-    if base == 0 and exponent <= 0:
-        return NUM if exponent == 0 else DIV0
-    return math.pow(base, exponent)
+    return power_of(base, exponent)
 
 
 @function("ATAN2", "nn", "6.16")

@@ -36,7 +36,7 @@ class Function(NamedTuple):
         return self.repeated[(place - len(every)) % len(self.repeated)] if self.repeated else ""
 
     def takes(self, count: int) -> bool:
-        """Whether it can have so many arguments."""
+        """Whether it accepts this number of arguments."""
         return len(self.kinds) <= count and (bool(self.repeated) or count <= len(self.kinds) + len(self.optional))
 
 

@@ -8,11 +8,11 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from decimal import ROUND_HALF_UP, Decimal
-from decimal import Context as Precision
 from functools import lru_cache
 
 from scrub.formulas.context import Context
 from scrub.formulas.dates import clock, parts
+from scrub.formulas.functions.numbers import SHOWN, WIDE
 from scrub.formulas.functions.registry import function
 from scrub.formulas.values import (
     VALUE,
@@ -34,8 +34,6 @@ _PIECE = lazy_pattern(
     re.DOTALL,
 )
 _PLAIN = set(" -+/():,.%$'!^&~{}=<>")
-_WIDE = Precision(prec=400)
-_SHOWN = Precision(prec=15)
 
 
 @function("TEXT", "vv", "6.20")
@@ -57,7 +55,7 @@ def text(on: Context, value: Value, form: Value) -> Value:
 
 
 def shown(number: float, form: str, from_1904: bool) -> str:
-    """A number as a format shows it. Raises `Unsupported` for a format of which that is not sure."""
+    """A number as a format shows it. Raises `Unsupported` for a format that other programs may read differently."""
     if not form:
         return ""
     sections = _sections(form)
@@ -161,8 +159,8 @@ def _in_digits(number: float, pieces: Sequence[re.Match[str]], slots: Sequence[i
     grouped = any(pieces[place]["sign"] == "," for place in range(slots[0], last_before + 1))
     before = "".join(pieces[place]["digits"] for place in slots if place <= last_before)
     behind = "".join(pieces[place]["digits"] for place in slots if point is not None and place > point)
-    value = _SHOWN.create_decimal(Decimal(number)).scaleb(2 * percents - 3 * commas, _WIDE)
-    value = value.quantize(Decimal(1).scaleb(-len(behind), _WIDE), ROUND_HALF_UP, _WIDE)
+    value = SHOWN.create_decimal(Decimal(number)).scaleb(2 * percents - 3 * commas, WIDE)
+    value = value.quantize(Decimal(1).scaleb(-len(behind), WIDE), ROUND_HALF_UP, WIDE)
     whole, _, rest = f"{abs(value):f}".partition(".")
     whole = whole.lstrip("0")
     shown_pieces = [*pieces[: slots[-1] + 1], *pieces[end:]] if slots[-1] > last_before else pieces
@@ -235,7 +233,7 @@ def _in_powers(number: float, pieces: Sequence[re.Match[str]], point: int | None
         raise Unsupported("its number format has signs between digits")
     if len(before) != 1:
         raise Unsupported("its number format has several digits before the point of a power")
-    value = _SHOWN.create_decimal(Decimal(number))
+    value = SHOWN.create_decimal(Decimal(number))
     exponent = value.adjusted() if value else 0
     mantissa = value.scaleb(-exponent).quantize(Decimal(1).scaleb(-len(behind)), ROUND_HALF_UP)
     if abs(mantissa) >= 10:

@@ -20,6 +20,16 @@ def product(numbers: list[float]) -> Value:
     return math.prod(numbers) if numbers else 0.0
 
 
+def greatest(numbers: list[float]) -> Value:
+    """The greatest one; 0 of none."""
+    return max(numbers, default=0.0)
+
+
+def least(numbers: list[float]) -> Value:
+    """The least one; 0 of none."""
+    return min(numbers, default=0.0)
+
+
 def median(numbers: list[float]) -> Value:
     """The one in the middle, or the mean of the two there."""
     if not numbers:
@@ -122,13 +132,13 @@ def kurt(numbers: list[float]) -> Value:
 
 
 def large(numbers: list[float], place: float) -> Value:
-    """The greatest but so many."""
+    """The Nth greatest number."""
     at = math.ceil(place)
     return sorted(numbers, reverse=True)[at - 1] if 1 <= at <= len(numbers) else NUM
 
 
 def small(numbers: list[float], place: float) -> Value:
-    """The least but so many."""
+    """The Nth least number."""
     at = math.ceil(place)
     return sorted(numbers)[at - 1] if 1 <= at <= len(numbers) else NUM
 

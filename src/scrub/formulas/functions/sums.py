@@ -64,42 +64,6 @@ def countblank(on: Context, given: Result) -> Value:
     return float(sum(one.height * one.width for one in every) - filled)
 
 
-@function("AVERAGE", "x*x", "6.18")
-def average(on: Context, *given: Result) -> Value:
-    """The arithmetic mean."""
-    return stats.average(list(numbers_of(on, given)))
-
-
-@function("AVERAGEA", "x*x", "6.18")
-def averagea(on: Context, *given: Result) -> Value:
-    """The mean with texts as 0 and truth values as 1 and 0."""
-    return stats.average(list(numbers_with_truth(on, given)))
-
-
-@function("MAX", "x*x", "6.18")
-def max_(on: Context, *given: Result) -> Value:
-    """The greatest number; 0 of none."""
-    return max(numbers_of(on, given), default=0.0)
-
-
-@function("MIN", "x*x", "6.18")
-def min_(on: Context, *given: Result) -> Value:
-    """The least number; 0 of none."""
-    return min(numbers_of(on, given), default=0.0)
-
-
-@function("MAXA", "x*x", "6.18")
-def maxa(on: Context, *given: Result) -> Value:
-    """The greatest number with texts as 0 and truth values as 1 and 0."""
-    return max(numbers_with_truth(on, given), default=0.0)
-
-
-@function("MINA", "x*x", "6.18")
-def mina(on: Context, *given: Result) -> Value:
-    """The least number with texts as 0 and truth values as 1 and 0."""
-    return min(numbers_with_truth(on, given), default=0.0)
-
-
 @function("PRODUCT", "x*x", "6.16")
 def product_(on: Context, *given: Result) -> Value:
     """The product; 0 of no numbers."""
@@ -113,60 +77,65 @@ def sumsq(on: Context, *given: Result) -> Value:
     return math.fsum(number * number for number in numbers_of(on, given))
 
 
-def _statistic(name: str, clause: str, calculate: Callable[[list[float]], Value]) -> None:
-    @function(name, "x*x", clause)
+def _in_order(on: Context, given: Sequence[Result]) -> Iterator[float]:
+    return numbers_of(on, given, True)
+
+
+def _statistic(
+    name: str,
+    calculate: Callable[[list[float]], Value],
+    read: Callable[[Context, Sequence[Result]], Iterator[float]] = _in_order,
+) -> None:
+    @function(name, "x*x", "6.18")
     def statistic(on: Context, *given: Result) -> Value:
-        return calculate(list(numbers_of(on, given, True)))
+        return calculate(list(read(on, given)))
 
 
-for _name, _clause, _calculate in (
-    ("MEDIAN", "6.18", stats.median),
-    ("MODE MODE.SNGL", "6.18", stats.mode),
-    ("STDEV STDEV.S", "6.18", stats.stdev),
-    ("STDEVP STDEV.P", "6.18", stats.stdevp),
-    ("VAR VAR.S", "6.18", stats.var),
-    ("VARP VAR.P", "6.18", stats.varp),
-    ("DEVSQ", "6.18", stats.devsq),
-    ("AVEDEV", "6.18", stats.avedev),
-    ("GEOMEAN", "6.18", stats.geomean),
-    ("HARMEAN", "6.18", stats.harmean),
-    ("SKEW", "6.18", stats.skew),
-    ("KURT", "6.18", stats.kurt),
+for _name, _calculate in (("AVERAGE", stats.average), ("MAX", stats.greatest), ("MIN", stats.least)):
+    _statistic(_name, _calculate, numbers_of)
+for _name, _calculate in (
+    ("AVERAGEA", stats.average),
+    ("MAXA", stats.greatest),
+    ("MINA", stats.least),
+    ("STDEVA", stats.stdev),
+    ("STDEVPA", stats.stdevp),
+    ("VARA", stats.var),
+    ("VARPA", stats.varp),
 ):
-    _statistic(_name, _clause, _calculate)
-
-
-def _with_truth(name: str, clause: str, calculate: Callable[[list[float]], Value]) -> None:
-    @function(name, "x*x", clause)
-    def statistic(on: Context, *given: Result) -> Value:
-        return calculate(list(numbers_with_truth(on, given)))
-
-
-for _name, _clause, _calculate in (
-    ("STDEVA", "6.18", stats.stdev),
-    ("STDEVPA", "6.18", stats.stdevp),
-    ("VARA", "6.18", stats.var),
-    ("VARPA", "6.18", stats.varp),
+    _statistic(_name, _calculate, numbers_with_truth)
+for _name, _calculate in (
+    ("MEDIAN", stats.median),
+    ("MODE MODE.SNGL", stats.mode),
+    ("STDEV STDEV.S", stats.stdev),
+    ("STDEVP STDEV.P", stats.stdevp),
+    ("VAR VAR.S", stats.var),
+    ("VARP VAR.P", stats.varp),
+    ("DEVSQ", stats.devsq),
+    ("AVEDEV", stats.avedev),
+    ("GEOMEAN", stats.geomean),
+    ("HARMEAN", stats.harmean),
+    ("SKEW", stats.skew),
+    ("KURT", stats.kurt),
 ):
-    _with_truth(_name, _clause, _calculate)
+    _statistic(_name, _calculate)
 
 
-def _placed(name: str, clause: str, calculate: Callable[[list[float], float], Value]) -> None:
-    @function(name, "xn", clause)
+def _placed(name: str, calculate: Callable[[list[float], float], Value]) -> None:
+    @function(name, "xn", "6.18")
     def placed(on: Context, given: Result, place: float) -> Value:
         return calculate(list(numbers_of(on, [given])), place)
 
 
-for _name, _clause, _at in (
-    ("LARGE", "6.18", stats.large),
-    ("SMALL", "6.18", stats.small),
-    ("PERCENTILE PERCENTILE.INC", "6.18", stats.percentile),
-    ("PERCENTILE.EXC", "6.18", stats.percentile_exc),
-    ("QUARTILE QUARTILE.INC", "6.18", stats.quartile),
-    ("QUARTILE.EXC", "6.18", stats.quartile_exc),
-    ("TRIMMEAN", "6.18", stats.trimmean),
+for _name, _at in (
+    ("LARGE", stats.large),
+    ("SMALL", stats.small),
+    ("PERCENTILE PERCENTILE.INC", stats.percentile),
+    ("PERCENTILE.EXC", stats.percentile_exc),
+    ("QUARTILE QUARTILE.INC", stats.quartile),
+    ("QUARTILE.EXC", stats.quartile_exc),
+    ("TRIMMEAN", stats.trimmean),
 ):
-    _placed(_name, _clause, _at)
+    _placed(_name, _at)
 
 
 @function("RANK RANK.EQ", "nx?n", "6.18")
@@ -210,7 +179,7 @@ def frequency(on: Context, given: Result, limits: Result) -> Result:
 
 @function("SUMPRODUCT", "a*a", "6.16")
 def sumproduct(on: Context, *given: Result) -> Value:
-    """The sum of the products of values at one place; what is no number counts as 0."""
+    """The sum of the products of values at the same place; other values than numbers count as 0."""
     arrays = [matrix_of(one) for one in given]
     first = arrays[0]
     if any((one.height, one.width) != (first.height, first.width) for one in arrays):
@@ -230,7 +199,7 @@ def sumproduct(on: Context, *given: Result) -> Value:
 
 
 def _pairs(on: Context, one: Result, other: Result) -> Iterator[tuple[float, float]]:
-    """The numbers at one place of two arrays of one size; where one is no number, both are passed by."""
+    """The numbers at one place of two arrays of one size; where one is not a number, both are skipped."""
     first, second = matrix_of(one), matrix_of(other)
     if first.height * first.width != second.height * second.width:
         raise Raised(NA)
@@ -349,7 +318,27 @@ def _square(given: Result) -> list[list[float]]:
 
 # -- subtotals
 
-_SUBTOTALS: dict[int, Callable[[list[Value]], Value]] = {}
+_OF_NUMBERS: dict[int, Callable[[list[float]], Value]] = {
+    1: stats.average,
+    4: stats.greatest,
+    5: stats.least,
+    6: stats.product,
+    7: stats.stdev,
+    8: stats.stdevp,
+    9: math.fsum,
+    10: stats.var,
+    11: stats.varp,
+    12: stats.median,
+    13: stats.mode,
+}
+_PLACED: dict[int, Callable[[list[float], float], Value]] = {
+    14: stats.large,
+    15: stats.small,
+    16: stats.percentile,
+    17: stats.quartile,
+    18: stats.percentile_exc,
+    19: stats.quartile_exc,
+}
 
 
 def _numbers_among(values: Sequence[Value]) -> list[float]:
@@ -359,40 +348,13 @@ def _numbers_among(values: Sequence[Value]) -> list[float]:
     return [value for value in values if type(value) is float]
 
 
-def _subtotal(number: int, calculate: Callable[[list[float]], Value]) -> None:
-    _SUBTOTALS[number] = lambda values: calculate(_numbers_among(values))
-
-
-for _number, _of_numbers in enumerate(
-    (
-        stats.average,
-        None,
-        None,
-        lambda numbers: max(numbers, default=0.0),
-        lambda numbers: min(numbers, default=0.0),
-        stats.product,
-        stats.stdev,
-        stats.stdevp,
-        math.fsum,
-        stats.var,
-        stats.varp,
-        stats.median,
-        stats.mode,
-    ),
-    1,
-):
-    if _of_numbers is not None:
-        _subtotal(_number, _of_numbers)
-_SUBTOTALS[2] = lambda values: float(sum(type(value) is float for value in values))
-_SUBTOTALS[3] = lambda values: float(sum(value is not None for value in values))
-_PLACED: dict[int, Callable[[list[float], float], Value]] = {
-    14: stats.large,
-    15: stats.small,
-    16: stats.percentile,
-    17: stats.quartile,
-    18: stats.percentile_exc,
-    19: stats.quartile_exc,
-}
+def _subtotal(number: int, values: Sequence[Value]) -> Value:
+    """What SUBTOTAL and AGGREGATE give by a number from 1 to 13."""
+    if number == 2:
+        return float(sum(type(value) is float for value in values))
+    if number == 3:
+        return float(sum(value is not None for value in values))
+    return _OF_NUMBERS[number](_numbers_among(values))
 
 
 def _seen(given: Result, hidden: bool, filtered: bool, nested: bool) -> list[Value]:
@@ -419,7 +381,7 @@ def subtotal(on: Context, number: float, *given: Result) -> Value:
     if not 1 <= which <= 11:
         raise Raised(VALUE)
     values = [value for one in given for value in _seen(one, hidden, True, True)]
-    return _SUBTOTALS[which](values)
+    return _subtotal(which, values)
 
 
 @function("AGGREGATE", "nnx*x", "18.17.7")
@@ -443,4 +405,4 @@ def aggregate(on: Context, number: float, options: float, *given: Result) -> Val
         values = [value for value in values if not isinstance(value, ErrorValue)]
     if which >= 14:
         return _PLACED[which](_numbers_among(values), number_of(place, on.from_1904))
-    return _SUBTOTALS[which](values)
+    return _subtotal(which, values)

@@ -13,6 +13,7 @@ from scrub.formulas.functions.numbers import rounded
 from scrub.formulas.functions.registry import function
 from scrub.formulas.values import (
     LONGEST,
+    NA,
     VALUE,
     Array,
     ErrorValue,
@@ -290,7 +291,7 @@ def numbervalue(on: object, text: str, point: str = ".", group: str = ",") -> Va
 
 @function("FIXED", "n?nb", "6.20")
 def fixed(on: object, number: float, digits: float = 2.0, no_commas: bool = False) -> Value:
-    """A number as a text with so many digits behind the point."""
+    """A number as a text with N decimal places."""
     places = whole(digits)
     if places > 127:
         raise Raised(VALUE)
@@ -322,8 +323,6 @@ def textafter(on: object, text: str, mark: str, which: float = 1.0) -> Value:
 
 
 def _mark(text: str, mark: str, which: int) -> int:
-    from scrub.formulas.values import NA
-
     places = [match.start() for match in re.finditer(re.escape(mark), text)] if mark else []
     if which == 0 or abs(which) > len(places):
         raise Raised(NA if which else VALUE)

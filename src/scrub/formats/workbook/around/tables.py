@@ -7,6 +7,7 @@ from functools import partial
 
 from scrub.formats.kept import put_in
 from scrub.formats.opc.parts import Parts
+from scrub.formats.opc.relationships import related_trees
 from scrub.formats.part_tree import part_tree
 from scrub.formats.spans import Span, Splice, ended, escaped, number_in, set_attributes, spliced
 from scrub.formats.workbook.part import SheetPart, Skeleton
@@ -43,19 +44,17 @@ class Tables:
 
     def _read(self) -> Iterator[TablePlace]:
         package = self._part.package
-        for relationship in self._part.related().values():
-            if relationship.type == "table" and relationship.target in package.members:
-                _, root = part_tree(package, str(relationship.target))
-                of = root.attributes
-                area = area_of(of.get("ref", "A1"))
-                name = name_of(root)
-                self._named.append(name)
-                if of.get("headerRowCount", "1") == "0":
-                    continue
-                self._parts[name] = str(relationship.target)
-                look = root.child("tableStyleInfo")
-                self._were[name] = unescaped(look.attributes.get("name", "")) or None if look is not None else None
-                yield TablePlace(name, area, area.bottom - number_in(of, "totalsRowCount"))
+        for part, root in related_trees(package, self._part.related().values(), "table"):
+            of = root.attributes
+            area = area_of(of.get("ref", "A1"))
+            name = name_of(root)
+            self._named.append(name)
+            if of.get("headerRowCount", "1") == "0":
+                continue
+            self._parts[name] = part
+            look = root.child("tableStyleInfo")
+            self._were[name] = unescaped(look.attributes.get("name", "")) or None if look is not None else None
+            yield TablePlace(name, area, area.bottom - number_in(of, "totalsRowCount"))
 
     def names(self) -> Sequence[str]:
         """What all are called, those without headings too."""

@@ -61,7 +61,7 @@ class StaleResults:
 
     def mark_column(self, values: ColumnValues, column: int) -> ColumnValues:
         """The values of a column; results of formulas can be old as soon as anything was changed in this run. Where
-        there is no saved result, it is calculated when somebody asks.
+        no result is saved, it is calculated when somebody asks.
         """
         if self._shared.version or not self._shared.is_trusted:
             self.mark(values, column)
@@ -94,7 +94,7 @@ class StaleResults:
 
     def result(self, row: int, column: int, value: Value) -> Value:
         """The result of a formula: the saved one where it still holds, else what it gives now; a `CellError` where
-        that cannot be told.
+        that cannot be calculated.
         """
         known = self.saved_result(row, column, value)
         is_lost = isinstance(known, CellError) and known.lost

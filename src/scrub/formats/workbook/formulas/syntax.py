@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Sequence
 
-from scrub.formulas.tokens import FormulaPiece, pieces_of
+from scrub.formulas.tokens import DEEPEST_NAMES, SHAPED_ALIKE, FormulaPiece, pieces_of
 from scrub.model.core.area import MOST_COLUMNS, MOST_ROWS, Area, column_of, letters_of
 from scrub.model.core.lazy_pattern import lazy_pattern
 
@@ -82,7 +82,7 @@ def references(formula: str, sheet: str, resolve: Resolve, depth: int = 0) -> li
     result: list[tuple[str, Area]] = []
     pieces = list(pieces_of(formula))
     for place, piece in enumerate(pieces):
-        if piece.sort == "function" and piece.text.upper() in _SHAPED_ALIKE:
+        if piece.sort == "function" and piece.text.upper() in SHAPED_ALIKE:
             summed = _shaped_alike(pieces[place + 2 :])
             if summed is None:
                 return None
@@ -102,15 +102,15 @@ def references(formula: str, sheet: str, resolve: Resolve, depth: int = 0) -> li
             if piece.text.upper() in ("TRUE", "FALSE"):
                 continue
             target = resolve(piece.text, piece.sheet or sheet)
-            inner = references(target, sheet, resolve, depth + 1) if target is not None and depth < 20 else None
+            inner = (
+                references(target, sheet, resolve, depth + 1) if target is not None and depth < DEEPEST_NAMES else None
+            )
             if inner is None:
                 return None
             result += inner
     return result
 
 
-#: Functions whose last range is as large as the first, whatever is written (ISO/IEC 29500-1, 18.17.7).
-_SHAPED_ALIKE = frozenset(("SUMIF", "AVERAGEIF"))
 #: Functions whose result depends on which rows are hidden.
 _SEES_HIDDEN = lazy_pattern(r"(?<![\w.])(?:SUBTOTAL|AGGREGATE)\s*\(", re.IGNORECASE)
 

@@ -54,6 +54,11 @@ class Names:
         """What a name of the whole workbook means."""
         return self._targets.get((fold(name), None))
 
+    def meaning(self, name: str, sheet: int | None) -> str | None:
+        """What a name means on a sheet, by its number from 1: its own one hides one of the whole workbook."""
+        target = self.local(name, sheet) if sheet is not None else None
+        return target if target is not None else self.target(name)
+
     def put_local(self, name: str, sheet: int, target: str | None, hidden: bool = False) -> None:
         """Sets it."""
         self._put(name, sheet - 1, target, hidden)

@@ -6,8 +6,7 @@ from collections.abc import Sequence
 from datetime import datetime
 from functools import cached_property
 
-from scrub.formats.opc.relationships import relationships
-from scrub.formats.part_tree import part_tree
+from scrub.formats.opc.relationships import related_trees, relationships
 from scrub.formats.spans import number_in, parse
 from scrub.formats.workbook.around.tables import name_of
 from scrub.formats.workbook.names.names import Names
@@ -100,8 +99,7 @@ class BookCells:
         """What a defined name means on a sheet; None for no such name."""
         key = (word.casefold(), sheet)
         if key not in self._names:
-            target = self._defined.local(word, sheet + 1)
-            target = target if target is not None else self._defined.target(word)
+            target = self._defined.meaning(word, sheet + 1)
             self._names[key] = parse_formula(target.strip().removeprefix("="), 1, 1) if target is not None else None
         return self._names[key]
 
@@ -109,10 +107,8 @@ class BookCells:
     def _tables(self) -> dict[str, TablePlace]:
         found: dict[str, TablePlace] = {}
         for number, sheet in enumerate(self.sheets):
-            for relationship in relationships(self._package, sheet.part.name or "").values():
-                if relationship.type != "table" or relationship.target not in self._package.members:
-                    continue
-                _, root = part_tree(self._package, str(relationship.target))
+            related = relationships(self._package, sheet.part.name or "").values()
+            for _, root in related_trees(self._package, related, "table"):
                 of = root.attributes
                 area = area_of(of.get("ref", "A1"))
                 columns = root.child("tableColumns")

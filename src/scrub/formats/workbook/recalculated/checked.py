@@ -11,8 +11,6 @@ from scrub.formats.workbook.recalculated.recalculation import alike
 from scrub.formats.workbook.recalculated.sheet_cells import SheetCells
 from scrub.formats.workbook.recalculated.told import told
 from scrub.formulas.calculation import Calculation, Form, Lost
-from scrub.formulas.functions import FUNCTIONS
-from scrub.formulas.tree import Call, every_node
 from scrub.formulas.values import ErrorValue
 
 #: Problems by sheet, row and column.
@@ -48,15 +46,9 @@ def _wrong_result(cells: BookCells, sheet: SheetCells, number: int, row: int, co
         return ""
     if isinstance(given, ErrorValue):
         return f"gives {given.code}"
-    if saved is None or isinstance(saved, Lost) or _moves(form):
+    if saved is None or isinstance(saved, Lost) or any(each.volatile for each in form.functions()):
         return ""
     return "" if alike(saved, given) else f"gives {told(given)}, but {told(saved)} is saved"  # type: ignore[arg-type]
-
-
-def _moves(form: Form) -> bool:
-    """Whether a form gives another result at another time."""
-    nodes = every_node(form.node) if form.node is not None else ()
-    return any(isinstance(node, Call) and node.name in FUNCTIONS and FUNCTIONS[node.name].volatile for node in nodes)
 
 
 def _unlike(forms: dict[int, Form], row: int) -> str:

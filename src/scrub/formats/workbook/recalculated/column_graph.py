@@ -8,6 +8,7 @@ import re
 from collections.abc import Iterable, Mapping, Sequence
 
 from scrub.formulas.functions import FUNCTIONS
+from scrub.formulas.tokens import SHAPED_ALIKE
 from scrub.model.core.area import MOST_COLUMNS, column_of
 from scrub.model.core.lazy_pattern import lazy_pattern
 
@@ -22,7 +23,6 @@ _PIECE = lazy_pattern(
     r"|(?P<name>[^\W\d][\w.?\\]*|\\[\w.?\\]*|\[)"
     r"|(?P<rows>\$?:\$?))"
 )
-_SHAPED_ALIKE = ("SUMIF", "AVERAGEIF")
 _CONSTANTS = ("TRUE", "FALSE")
 
 
@@ -37,7 +37,7 @@ def sources_of(text: str, sheet: int, names: Mapping[str, Sequence[int]]) -> lis
         if function is not None:
             known = FUNCTIONS.get(function.upper().removeprefix("_XLFN.").removeprefix("_XLWS."))
             # A name such as LOG10 has lost its digits; no function that looks elsewhere has any.
-            if function.upper() in _SHAPED_ALIKE or (known is not None and known.dynamic):
+            if function.upper() in SHAPED_ALIKE or (known is not None and known.dynamic):
                 return None
             continue
         on = [sheet]

@@ -29,7 +29,7 @@ class FinishedPackage:
         return {**kept, **self._parts.added}
 
     def named(self, name: str) -> str | None:
-        """The name of a part as it is written, whatever its case; None for none."""
+        """The name of a part as the file writes it, found without regard to case; None for none."""
         known = self._package.named(name)
         if known is not None and (self._parts is None or known not in self._parts.removed):
             return known

@@ -91,18 +91,10 @@ class SheetFormulas:
             letters, attributes, text = _PARTS.fullmatch(whole).groups(b"")  # type: ignore[union-attr]
             column = column_of(letters.decode())
             self._counts[column] = self._counts.get(column, 0) + count
-            said = plain_text(text) if text or b"shared" not in attributes else _OF_SHARED
+            said = plain_text(text) if text or b"shared" not in attributes else _ANYTHING
             if said not in texts.setdefault(column, []):
                 texts[column].append(said)
-        if any(_OF_SHARED in every for every in texts.values()):
-            # What shares a formula refers to what that does, as many columns farther as it is itself.
-            self._spread(texts)
         return texts
-
-    def _spread(self, texts: dict[int, list[str]]) -> None:
-        for column in [column for column, every in texts.items() if _OF_SHARED in every]:
-            texts[column].remove(_OF_SHARED)
-            texts[column].append(_ANYTHING)
 
     def _ask(self) -> dict[int, list[str]]:
         texts: dict[int, set[str]] = {}
@@ -173,10 +165,11 @@ class SheetFormulas:
         known = self._columns.get(column)
         if known is None:
             known = self._columns[column] = self._read(column) if column in self.texts() else []
-            arrays = [area for area, _, _ in self.arrays() if area.left == column]
-            for area, calculated, _ in self.arrays():
-                if area in arrays:
-                    known.append(ColumnRun(column, calculated.form, [area.top], area))
+            known += [
+                ColumnRun(column, calculated.form, [area.top], area)
+                for area, calculated, _ in self.arrays()
+                if area.left == column
+            ]
         return known
 
     def _alike(self, column: int) -> list[ColumnRun] | None:
@@ -238,7 +231,5 @@ class SheetFormulas:
         return found
 
 
-#: What stands for a formula that others share, before it is known what that says.
-_OF_SHARED = "\0shared"
-#: A formula of which nothing is known: it can refer to anything.
+#: Instead of a formula that shares another one's text: it can refer to anything.
 _ANYTHING = "\0"

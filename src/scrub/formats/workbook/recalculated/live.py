@@ -138,8 +138,7 @@ class LiveCells:
         """What a defined name means on a sheet; None for no such name."""
         key = (word.casefold(), sheet)
         if key not in self._names:
-            target = self._shared.names.local(word, self._sheets[sheet].saved.part.number)
-            target = target if target is not None else self._shared.names.target(word)
+            target = self._shared.names.meaning(word, self._sheets[sheet].saved.part.number)
             self._names[key] = parse(target.strip().removeprefix("="), 1, 1) if target is not None else None
         return self._names[key]
 

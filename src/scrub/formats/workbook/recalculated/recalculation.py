@@ -1,4 +1,4 @@
-"""What the changes of a run reach is calculated anew, and written beside the formulas."""
+"""Calculates again what the changes of a run reach, and writes the results beside the formulas."""
 
 from __future__ import annotations
 
@@ -14,13 +14,12 @@ from scrub.formats.workbook.recalculated.column_graph import reachable
 from scrub.formats.workbook.recalculated.finished import FinishedPackage
 from scrub.formats.workbook.recalculated.results import ResultWriter
 from scrub.formats.workbook.recalculated.sheet_cells import SheetCells
-from scrub.formats.workbook.recalculated.told import Recalculated, ResultColumn
+from scrub.formats.workbook.recalculated.told import ResultColumn
 from scrub.formats.zip import Package
 from scrub.formulas.calculation import Calculation, Cell, Columns, Held, Lost
 from scrub.formulas.contract import Needed
-from scrub.formulas.functions import FUNCTIONS
 from scrub.formulas.reach import Reach, References, Run
-from scrub.formulas.tree import Call, Constant, Name, every_node
+from scrub.formulas.tree import Constant, Name
 from scrub.formulas.values import REF, Array, ErrorValue, Unsupported, Value, same_number
 from scrub.model.core.area import MOST_COLUMNS, address_of
 from scrub.model.core.named import NamedTuple
@@ -63,8 +62,8 @@ def _is_in(areas: Iterable[tuple[int, int, int, int]], row: int, column: int) ->
 
 
 def _is_alike(calculation: Calculation, former: BookCells, cell: Cell, run: Run, moved: bool) -> bool | None:
-    """Whether a cell gave its saved result before the run; None where that cannot be told, as it had another formula,
-    or no result. Where lines were moved, the former formula is looked at.
+    """Whether a cell gave its saved result before the run; None where it had another formula or no result, so that
+    there is nothing to hold it against. Where lines were moved, the former formula is looked at.
     """
     held = former.columns.held(cell)
     if not isinstance(held, float | str | bool | ErrorValue):
@@ -88,7 +87,7 @@ class Recalculation:
         self._places = places
         self._decoder = decoder
         self.results: list[ResultColumn] = []
-        self.lost: list[Recalculated] = []  # those that cannot be calculated for a reason of their own
+        self.lost: list[tuple[Cell, str]] = []  # what cannot be calculated for a reason of its own, and why
         self.is_volatile = False  # whether a result changes without any change of a cell
 
     def run(self, touched: Touched, trusted: bool, refused: str, moment: datetime) -> None:
@@ -145,9 +144,8 @@ class Recalculation:
         if not gone:
             return []
         named = [
-            f"{self._places[result.sheet].name}!{address_of(result.row, result.column)} ({result.after.reason})"
-            for result in self.lost[:_TOLD]
-            if isinstance(result.after, Lost)
+            f"{self.sheet_name(sheet)}!{address_of(row, column)} ({reason})"
+            for (sheet, row, column), reason in self.lost[:_TOLD]
         ]
         more = f" and {len(self.lost) - _TOLD:,} more" if len(self.lost) > _TOLD else ""
         formulas = "1 formula" if gone == 1 else f"{gone:,} formulas"
@@ -167,7 +165,7 @@ class Recalculation:
         calculation = Calculation(former, former.columns, former.calculated)
         fresh = _by_sheet(touched.areas)
         for run, rows in reached:
-            if run.form.node is None or any(_is_moving(name) for name in _functions(run)):
+            if run.form.node is None or any(each.volatile or each.dynamic for each in run.form.functions()):
                 continue
             for row in dict.fromkeys((rows[0], rows[len(rows) // 2], rows[-1])):
                 cell = self._places[run.sheet].before(row, run.column)
@@ -219,8 +217,7 @@ class Recalculation:
         columns = cells.columns
         before: list[tuple[Run, Sequence[int], list[Held]]] = []
         for run, rows in reached:
-            if any(_is_volatile(name) for name in _functions(run)):
-                self.is_volatile = True
+            self.is_volatile |= any(each.volatile for each in run.form.functions())
             for column, own in _columns_of(run, rows):
                 before.append((run._replace(column=column), own, columns.mark_rows(run.sheet, column, own)))
         calculation = Calculation(cells, columns, cells.calculated)
@@ -263,7 +260,7 @@ class Recalculation:
     def _take(self, cells: BookCells, cell: Cell, was: Held, now: Held) -> None:
         was = cells.sheets[cell[0]].saved.get(cell[1:], was)
         if isinstance(now, Lost) and not now.inherited:
-            self.lost.append(Recalculated(*cell, was, now))
+            self.lost.append((cell, now.reason))
         if not _is_same(was, now):
             self.results.append(ResultColumn(cell[0], cell[2], [cell[1]], [was], [now]))
 
@@ -299,30 +296,13 @@ def _columns_of(run: Run, rows: Sequence[int]) -> Iterator[tuple[int, Sequence[i
     yield from ((run.column + across, filled) for across in range(run.width))
 
 
-def _functions(run: Run) -> Iterator[str]:
-    """The names of the functions that a form calls."""
-    node = run.form.node
-    return (each.name for each in every_node(node) if isinstance(each, Call)) if node is not None else iter(())
-
-
-def _is_volatile(name: str) -> bool:
-    known = FUNCTIONS.get(name)
-    return known is not None and known.volatile
-
-
 def _touched_forms(runs: Sequence[Run], touched: Touched) -> Iterator[tuple[int, int, int, int, int]]:
     """The areas of formulas that mean something else now, although nothing in them says so."""
     for run in runs if touched.references or touched.names else ():
-        nodes = list(every_node(run.form.node)) if run.form.node is not None else []
+        nodes = list(run.form.nodes())
         broken = touched.references and any(isinstance(each, Constant) and each.value is REF for each in nodes)
         if broken or (touched.names and any(isinstance(each, Name) for each in nodes)):
             yield run.sheet, run.rows[0], run.column, run.rows[-1], run.column
-
-
-def _is_moving(name: str) -> bool:
-    """Whether a function gives another result at another time or place."""
-    known = FUNCTIONS.get(name)
-    return known is not None and (known.volatile or known.dynamic)
 
 
 def alike(one: Value, other: Value) -> bool:

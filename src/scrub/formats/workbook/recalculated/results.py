@@ -17,6 +17,9 @@ from scrub.formulas.values import ErrorValue, number_text
 from scrub.model.core.area import address_of, letters_of
 from scrub.model.core.lazy_pattern import lazy_pattern
 
+#: How many results of a column are written in one pass, at the least; and bytes that are packed together.
+_MANY, _PIECE = 64, 1 << 18
+_PLACE = itemgetter(0, 1)
 _VALUE = lazy_pattern(rb"<((?:[A-Za-z_][\w.-]*:)?)v(?:\s[^>]*)?(?:/>|>[^<]*</(?:[A-Za-z_][\w.-]*:)?v\s*>)")
 _FORMULA_END = lazy_pattern(rb"<(?:[A-Za-z_][\w.-]*:)?f(?:\s[^>]*)?(?:/>|>[^<]*</(?:[A-Za-z_][\w.-]*:)?f\s*>)")
 
@@ -32,11 +35,6 @@ def typed(value: Held) -> tuple[str | None, str | None]:
     if isinstance(value, ErrorValue):
         return "e", value.code
     return None, number_text(value if isinstance(value, float) else 0.0)
-
-
-#: From so many results of a column on, they are written in one pass; and bytes that are packed together.
-_MANY, _PIECE = 64, 1 << 18
-_PLACE = itemgetter(0, 1)
 
 
 def _with_numbers(data: bytes, result: ResultColumn) -> bytes | None:
@@ -71,8 +69,11 @@ class ResultWriter:
 
     def pieces(self, results: Sequence[ResultColumn]) -> list[bytes | memoryview] | None:
         """The part with results in its cells; None where none differs from what is written."""
-        whole = [result for result in results if self._is_plain(result)]
-        splices = list(self._splices(result for result in results if result not in whole))
+        whole: list[ResultColumn] = []
+        rest: list[ResultColumn] = []
+        for result in results:
+            (whole if self._is_plain(result) else rest).append(result)
+        splices = list(self._splices(rest))
         data = self._data if not splices else spliced(self._data, splices)
         for result in whole:
             put = _with_numbers(data, result)

@@ -14,18 +14,8 @@ from scrub.model.core.change import VALUE, Change
 from scrub.model.core.named import NamedTuple
 
 
-class Recalculated(NamedTuple):
-    """A result that became another one: where, what it was and what it is, `Lost` for one that is not there."""
-
-    sheet: int
-    row: int
-    column: int
-    before: Held
-    after: Held
-
-
 class ResultColumn(NamedTuple):
-    """Results of one column that became others, by rows."""
+    """Results of one column that became others, by rows; `Lost` for one that cannot be calculated."""
 
     sheet: int
     column: int

@@ -31,6 +31,6 @@ def held(value: object, decoder: Decoder) -> Held:
 
 
 def first_value(overlay: CellOverlay, decoder: Decoder, row: int, column: int) -> Held:
-    """What a cell that was changed held in the file; one that got a formula counts as one that cannot be told."""
+    """What a cell that was changed held in the file; `Lost` for one that got a formula."""
     key = key_of(row, column)
     return held(overlay.first[key], decoder) if key in overlay.first else Lost("it had another formula")

@@ -159,7 +159,7 @@ class ConditionalFormats:
         else:
             word = next(word for word in _OF_WHEN if getattr(when, word) is not None)
             attributes, formulas = {"type": "cellIs", "operator": _OF_WHEN[word]}, [value(getattr(when, word))]
-        said = "".join(f' {name}="{escaped(attribute)}"' for name, attribute in attributes.items())
+        said = "".join(f' {name}="{escaped(given)}"' for name, given in attributes.items())
         inner = "".join(f"<{p}formula>{xstring(formula)}</{p}formula>" for formula in formulas)
         return f'<{p}cfRule priority="1"{said}>{inner}</{p}cfRule>'.encode()
 
@@ -200,7 +200,7 @@ class ConditionalFormats:
 
 def _searched(words: str) -> str:
     """Words for SEARCH, in which ? and * mean others."""
-    return "".join(f"~{word}" if word in "~?*" else word for word in words)
+    return "".join(f"~{letter}" if letter in "~?*" else letter for letter in words)
 
 
 def _formulas(element: bytes) -> list[Span]:
