@@ -20,6 +20,7 @@ from pdfs import Agreeing
 from sheets import members
 
 import scrub
+from scrub.formulas.forms import Forms, form_if_filled, form_of, forms_of_column
 
 RUNS = '<sheetData><row r="1"><c r="A1"><v>2</v></c><c r="B1"><f>A1*10</f><v>20</v></c>{}</row>{}</sheetData>'
 
@@ -285,6 +286,28 @@ def test_arithmetic_in_many_rows_at_once_gives_the_same_bits(tmp_path: Path, see
         one, other = (next(opened.item.sheets()) for opened in (saved, anew))
         for row in range(2, 90):
             assert results_of(one, row, 7) == results_of(other, row, 7), (row, form, seed)
+
+
+#: A reference to column A: `$` or not, an offset from the row of the cell or a row itself, how many digits it has.
+_REFERENCE = st.tuples(
+    st.sampled_from(["", "$"]), st.booleans(), st.sampled_from([-2, -1, 0, 1, 4, 1_048_574]), st.sampled_from([1, 2, 3])
+)
+
+
+@given(st.lists(st.lists(_REFERENCE, min_size=1, max_size=2), min_size=1, max_size=2), st.data())
+def test_formulas_that_look_filled_down_are_what_each_is_alone(texts: list[list[Any]], data: st.DataObject) -> None:
+    """Rows can be written with zeros before them; one beyond the sheet makes a name of the reference."""
+    cells = []
+    for row in range(1, 6):
+        text = data.draw(st.sampled_from(texts))
+        rows = [(fixed, max(0, number + (row if moves else 3)), digits) for fixed, moves, number, digits in text]
+        cells.append((row, '+10%&"A1"+'.join(f"A{fixed}{at:0{digits}d}" for fixed, at, digits in rows)))
+    alone = {row: form_of(text, row, 3).node for row, text in cells}
+    assert {row: form.node for form, own in forms_of_column(cells, 3) for row in own} == alone
+    forms = Forms()
+    assert {row: forms.of(text, row, 3).node for row, text in cells} == alone
+    whole = form_if_filled("\n".join(text for _, text in cells), [row for row, _ in cells], 3)
+    assert whole is None or all(whole.node == node for node in alone.values())
 
 
 def test_a_loop_that_changes_and_asks_sees_each_new_result(home: Path) -> None:

@@ -8,6 +8,7 @@ from scrub.formulas.calculation import Form
 from scrub.formulas.tokens import pieces_of
 from scrub.formulas.tree import parse
 from scrub.formulas.values import Unsupported
+from scrub.model.core.area import MOST_ROWS
 from scrub.model.core.lazy_pattern import lazy_pattern
 from scrub.model.core.named import NamedTuple
 
@@ -74,30 +75,38 @@ class _Filled(NamedTuple):
 
     pattern: str
     offsets: Sequence[int]
+    first: int  # the first and last row it can be filled into: beyond the sheet, a reference is a name
+    last: int
 
-    def text(self, row: int) -> str:
-        """What it says in a row."""
+    def text(self, row: int) -> str | None:
+        """What it says in a row; None where it cannot be."""
+        if not self.first <= row <= self.last:
+            return None
         return self.pattern % tuple([row + offset for offset in self.offsets])
 
     def texts(self, rows: Sequence[int]) -> Iterable[str]:
-        """What it says in many rows."""
+        """What it says in many rows; nothing where it cannot be in all of them."""
+        if min(rows) < self.first or max(rows) > self.last:
+            return ()
         if not self.offsets:
-            return [self.text(1)] * len(rows)
+            return [self.pattern % ()] * len(rows)
         each = ([row + offset for row in rows] for offset in self.offsets)
         return map(self.pattern.__mod__, zip(*each, strict=True))
 
 
 def _filled_from(text: str, row: int) -> _Filled:
     """How a formula that is in a row is filled down."""
-    parts: list[str] = []
+    pattern = ""
     offsets: list[int] = []
     at = 0
     for match, moves in zip(_DIGITS.finditer(text), _moving(text), strict=True):
-        if moves and not match[0].startswith("0"):
-            parts.append(text[at : match.start()].replace("%", "%%"))
+        if moves and 1 <= int(match[0]) <= MOST_ROWS:
+            gap = f"%0{len(match[0])}d" if match[0].startswith("0") else "%d"
+            pattern += text[at : match.start()].replace("%", "%%") + gap
             offsets.append(int(match[0]) - row)
             at = match.end()
-    return _Filled("%d".join([*parts, text[at:].replace("%", "%%")]), offsets)
+    pattern += text[at:].replace("%", "%%")
+    return _Filled(pattern, offsets, 1 - min(offsets, default=0), MOST_ROWS - max(offsets, default=0))
 
 
 def form_of(text: str, row: int, column: int, array: bool = False) -> Form:
