@@ -6,6 +6,7 @@ import math
 import random
 import shutil
 import subprocess
+from fractions import Fraction
 from pathlib import Path
 
 import openpyxl
@@ -148,3 +149,21 @@ def test_a_circle_of_ten_thousand_cells_ends(home: Path) -> None:
     rows = "".join(f'<row r="{row}"><c r="A{row}"><f>A{row % 10_000 + 1}+1</f></c></row>' for row in range(1, 10_001))
     Path("circle.xlsx").write_bytes(packed([f"<sheetData>{rows}</sheetData>"]))
     assert values(Path("circle.xlsx"), ["A1", "A5000"]) == [None, None]
+
+
+def test_probabilities_are_exact_to_12_digits_and_never_more_than_1(home: Path) -> None:
+    """Logarithms of factorials would lose digits where there are many trials."""
+    draw = random.Random(8)
+    cases: list[tuple[str, float]] = [("BINOMDIST(46357,46357,0.1,TRUE)", 1.0), ("POISSON(90000,100,TRUE)", 1.0)]
+    for trials in (4, 40, 400):
+        hits, chance = draw.randint(0, trials), Fraction(draw.randint(1, 99), 100)
+        ways = [math.comb(trials, at) * chance**at * (1 - chance) ** (trials - at) for at in range(trials + 1)]
+        cases.append((f"BINOMDIST({hits},{trials},{float(chance)},FALSE)", float(ways[hits])))
+        cases.append((f"BINOMDIST({hits},{trials},{float(chance)},TRUE)", float(sum(ways[: hits + 1]))))
+    book = workbook(draw)
+    for row, (said, _) in enumerate(cases, 1):
+        book["S"].cell(row, 10, f"={said}")
+    book.save("chances.xlsx")
+    given = values(Path("chances.xlsx"), [f"J{row}" for row in range(1, len(cases) + 1)])
+    for (said, right), value in zip(cases, given, strict=True):
+        assert float(value) <= 1 and math.isclose(float(value), right, rel_tol=1e-12), said  # type: ignore[arg-type]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from scrub.formulas.functions.registry import function
 from scrub.formulas.values import DIV0, NA, NUM, Raised, Value
@@ -308,22 +308,44 @@ def standardize(on: object, number: float, mean: float, deviation: float) -> Val
     return (number - mean) / deviation
 
 
+#: Weights below this do not count beside that of the likeliest.
+_NOTHING = 1e-300
+
+
 @function("BINOMDIST BINOM.DIST", "nnnb", "6.18")
 def binomdist(on: object, hits: float, trials: float, chance: float, cumulative: bool) -> Value:
     """The binomial distribution."""
     successes, count = int(hits), int(trials)
     if not 0 <= successes <= count or not 0 <= chance <= 1 or count > 100_000:
         raise Raised(NUM)
-    first = 0 if cumulative else successes
-    return math.fsum(
-        math.exp(_log_binomial(count, number, chance)) if 0 < chance < 1 else float(number == count * int(chance))
-        for number in range(first, successes + 1)
+    if chance in (0, 1):
+        at = count * int(chance)
+        return float(at <= successes if cumulative else at == successes)
+    odds = chance / (1 - chance)
+    return _share(successes, count, int((count + 1) * chance), lambda at: (count - at) / (at + 1) * odds, cumulative)
+
+
+def _share(asked: int, last: int, mode: int, ratio: Callable[[int], float], cumulative: bool) -> float:
+    """The probability of a number, or of all up to it, where each has that of the one before times `ratio`.
+
+    From the likeliest number both ways, and then by what they come to together: logarithms of factorials would lose
+    digits, and the sum could be more than 1.
+    """
+    weights = {min(mode, last): 1.0}
+    at, weight = min(mode, last), 1.0
+    while at < last and weight > _NOTHING:
+        weight *= ratio(at)
+        at += 1
+        weights[at] = weight
+    at, weight = min(mode, last), 1.0
+    while at > 0 and weight > _NOTHING:
+        at -= 1
+        weight /= ratio(at)
+        weights[at] = weight
+    wanted = (
+        math.fsum(weight for at, weight in weights.items() if at <= asked) if cumulative else weights.get(asked, 0.0)
     )
-
-
-def _log_binomial(count: int, number: int, chance: float) -> float:
-    ways = math.lgamma(count + 1) - math.lgamma(number + 1) - math.lgamma(count - number + 1)
-    return ways + number * math.log(chance) + (count - number) * math.log1p(-chance)
+    return wanted / math.fsum(weights.values())
 
 
 @function("POISSON POISSON.DIST", "nnb", "6.18")
@@ -334,8 +356,9 @@ def poisson(on: object, number: float, mean: float, cumulative: bool) -> Value:
         raise Raised(NUM)
     if mean == 0:
         return 1.0 if cumulative or count == 0 else 0.0
-    first = 0 if cumulative else count
-    return math.fsum(math.exp(each * math.log(mean) - mean - math.lgamma(each + 1)) for each in range(first, count + 1))
+    if mean > 200_000:
+        return 0.0  # so much less likely than any double says
+    return _share(count, 1_000_000, int(mean), lambda at: mean / (at + 1), cumulative)
 
 
 @function("EXPONDIST EXPON.DIST", "nnb", "6.18")
