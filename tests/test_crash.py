@@ -18,7 +18,7 @@ from conftest import SAMPLE
 
 from scrub.store.disk import Disk
 from scrub.store.patch import Copy, Effect, Patch, whole
-from scrub.store.store import Store
+from scrub.store.store import Saving, Store
 
 
 class Cut(BaseException):
@@ -123,9 +123,25 @@ def effects(folder: Path) -> list[Effect]:
     ]
 
 
+def parts(folder: Path) -> list[list[Effect]]:
+    """The same as three commits, that of two files in the middle."""
+    first, second, gone, made = effects(folder)
+    return [[first], [second, gone], [made]]
+
+
+PARTS = (("a.txt",), ("b.txt", "gone.txt"), ("made.txt",))
+
+
+def of(content: dict[str, bytes], names: tuple[str, ...]) -> list[bytes | None]:
+    return [content.get(name) for name in names]
+
+
 def act(store: Store, folder: Path, what: str, made: Callable[[Path], list[Effect]] = effects) -> None:
     if what == "save":
         store.save(store.begin({}), "1", made(folder), {})
+    elif what == "save many":
+        commits = [Saving(str(number), each, b"{}") for number, each in enumerate(parts(folder), 1)]
+        assert store.save_many(store.begin({}), commits) == {}
     elif what == "undo":
         store.undo(1)
     else:
@@ -176,6 +192,60 @@ def test_a_cut_after_every_operation_leaves_old_or_new(tmp_path: Path, what: str
     assert cut_somewhere > 15
 
 
+@pytest.mark.parametrize("what", ["save many", "undo", "redo"])
+def test_a_cut_leaves_each_file_of_a_group_old_or_new(tmp_path: Path, what: str) -> None:
+    """Several commits share the journal; somebody edits a file while the machine is down."""
+    mixed = cut_somewhere = 0
+    for after in range(200):
+        work, home = tmp_path / f"w{after}", tmp_path / f"h{after}"
+        setup(work)
+        for former in ("save many", "undo")[: ("save many", "undo", "redo").index(what)]:
+            act(Store(str(home)), work, former)
+        disk = CutDisk(after)
+        try:
+            act(Store(str(home), disk), work, what)
+        except Cut:
+            cut_somewhere += 1
+        else:
+            break
+        edited = after % 2 == 1 and (work / "b.txt").exists()
+        if edited:
+            (work / "b.txt").write_bytes(b"edited meanwhile")
+        for inner in range(60):
+            try:
+                Store(str(home), CutDisk(inner)).recover()
+                break
+            except Cut:
+                continue
+        Store(str(home)).recover()
+        there = content(work)
+        if edited:
+            assert there["b.txt"] == b"edited meanwhile"
+        states = [
+            of(there, names) == of(NEW, names)
+            for names in PARTS
+            if not (edited and "b.txt" in names)
+            if of(there, names) in (of(NEW, names), of(OLD, names))
+            or pytest.fail(f"{names} is half done after {after}")
+        ]
+        mixed += edited and len(states) == 2 and states[0] == states[1] == (what != "undo")
+        assert not [name for name in there if name.endswith(".scrub-new")]
+        assert Disk().names(str(home / "pending")) == []
+        if not edited:  # what the history says of each is so, and it can be undone
+            assert len(set(states)) == 1
+            commits = {commit.name: commit.state for run in Store(str(home)).runs() for commit in run.commits}
+            assert commits in ([{}] if what == "save many" else []) or set(commits.values()) == {
+                "done" if states[0] else "undone"
+            }
+            if states[0]:
+                Store(str(home)).undo()
+                assert content(work) == OLD
+    else:
+        raise AssertionError("never came to the end")
+    assert cut_somewhere > 15
+    assert mixed, "no group was finished beside a file that was edited meanwhile"
+
+
 class FullDisk(Disk):
     """A disk that is full from a certain write on."""
 
@@ -197,7 +267,7 @@ def test_a_full_disk_leaves_all_as_it_was(tmp_path: Path) -> None:
         work, home = tmp_path / f"w{writes}", tmp_path / f"h{writes}"
         setup(work)
         store = Store(str(home), FullDisk(writes))
-        if writes > 8:  # its own record, the plan, two for each file kept, one for the new and the removed, the journal
+        if writes > 6:  # its own record, the plan, three new versions, what undoes them, the journal
             act(store, work, "save")
             assert content(work) == NEW
             return

@@ -97,10 +97,11 @@ class Disk:
         except FileNotFoundError:
             return None
 
-    def read(self, path: str) -> bytes:
-        """The bytes of a file."""
+    def read(self, path: str, start: int = 0, length: int = -1) -> bytes:
+        """The bytes of a file, or of a part of it."""
         with open(path, "rb", opener=only_files) as stream:
-            return stream.read()
+            stream.seek(start)
+            return stream.read(length)
 
     def names(self, folder: str) -> list[str]:
         """The names in a folder, sorted; none where there is not a folder."""

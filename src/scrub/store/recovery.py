@@ -7,7 +7,7 @@ import json
 import os
 from collections.abc import Sequence
 
-from scrub.store.commit import Committer, Step, kept_rows, make_rows
+from scrub.store.commit import Committer, Journal, Step, kept_rows, make_rows
 from scrub.store.errors import StoreError
 from scrub.store.locks import locked, unlock_after_crash
 from scrub.store.rows import Look, RowChanges
@@ -39,24 +39,23 @@ class Recovery:
             if not entry.endswith((".json", ".back")):
                 continue
             try:
-                journal = json.loads(self._disk.read(path))
-                steps = [Step(*step) for step in journal["steps"]]
-                folder = os.path.join(self._committer.runs, str(int(journal["run"])))
-                ready = str(journal["name"]), str(journal["keep"])
-                addresses = [str(each) for each in journal.get("rows", ())]
-            except (ValueError, KeyError, TypeError):
+                journal = Journal.read(self._disk.read(path))
+            except (ValueError, KeyError, TypeError, AttributeError):
                 told.append(self._set_aside(path))
                 continue
+            steps = journal.steps
+            addresses = [address for part in journal.parts for address in part["rows"]]
             away = next((step.path for step in steps if not os.path.isdir(os.path.dirname(step.path))), None)
             if away is not None:
                 told.append(f"{away}: its folder is missing. An interrupted run there is completed when it is back.")
                 continue
             try:
+                folder = os.path.join(self._committer.runs, str(journal.run))
                 bases = [
-                    self._committer.rows_of(address, kept_rows(folder, ready[0], index, ready[1]))
+                    self._committer.rows_of(address, kept_rows(folder, journal.name, index, journal.keep))
                     for index, address in enumerate(addresses)
                 ]
-                told += self._recover_one(path, folder, *ready, steps, bases)
+                told += self._recover_one(path, folder, journal, bases)
             except (OSError, ValueError, KeyError, TypeError, StoreError) as error:
                 what = getattr(error, "strerror", None) or getattr(error, "what", "its recovery data is damaged")
                 at = steps[0].path if steps else addresses[0] if addresses else path
@@ -88,18 +87,16 @@ class Recovery:
                         self._disk.remove(temporary)
         self._disk.remove(path)
 
-    def _recover_one(
-        self, path: str, folder: str, name: str, keep: str, steps: list[Step], bases: Sequence[RowChanges]
-    ) -> list[str]:
-        for step in steps:
+    def _recover_one(self, path: str, folder: str, journal: Journal, bases: Sequence[RowChanges]) -> list[str]:
+        for step in journal.steps:
             unlock_after_crash(self._disk, step.path)
-        with locked(self._disk, [step.path for step in steps]):
-            return self._settle(path, folder, name, keep, steps, bases)
+        with locked(self._disk, [step.path for step in journal.steps]):
+            return self._settle(path, folder, journal, bases)
 
-    def _settle(
-        self, path: str, folder: str, name: str, keep: str, steps: list[Step], bases: Sequence[RowChanges]
-    ) -> list[str]:
-        """What is to be done with one journal, while its targets are held. `bases` take the rows of databases back."""
+    def _settle(self, path: str, folder: str, journal: Journal, bases: Sequence[RowChanges]) -> list[str]:
+        """What is to be done with one journal, while its targets are held. `bases` take the rows of databases back,
+        and are of one part alone.
+        """
         fates = [base.fate() for base in bases]
         looks = [base.look() for base in bases]
         there = [_rows_are_there(fate, look) for fate, look in zip(fates, looks, strict=True)]
@@ -108,37 +105,58 @@ class Recovery:
             for base, look, made in zip(bases, looks, there, strict=True)
             if look.changed(None if made is None else not made)
         ]  # fmt: skip
-        now = [self._disk.digest(step.path) for step in steps]
-        fine = all(
-            found == step.new or (found == step.old and self._staged(step))
-            for step, found in zip(steps, now, strict=True)
-        )
-        if path.endswith(".json") and all(there) and fine:
-            self._finish_steps(steps, now)
-            self._committer.finished(path, folder, name)
+        forward = [
+            part for part in journal.parts if path.endswith(".json") and all(there) and self._is_fine(part["steps"])
+        ]
+        back = [part for part in journal.parts if part not in forward]
+        self._finish_steps([step for part in forward for step in part["steps"]])
+        for part in back:
+            told += self._go_back(part["steps"], folder)
+        if back:
+            for base, made in zip(bases, there, strict=True):
+                ours = base.still(False) if made else None
+                if ours is not None:
+                    make_rows(ours)
+        if forward:
+            if back:  # only what was done becomes a part of the history
+                rewritten = journal._replace(parts=forward)
+                self._disk.write(path + ".new", rewritten.written())
+                self._disk.rename(path + ".new", path)
+                self._disk.sync_folder(self._committer.pending)
+            self._committer.finished(path, folder, journal.name)
             return told
-        self._committer.go_back(steps, folder, name, keep)
-        for base, made in zip(bases, there, strict=True):
-            ours = base.still(False) if made else None
-            if ours is not None:
-                make_rows(ours)
+        kept = {str(step.kept[0]) for step in journal.steps if step.kept is not None}
+        for name in sorted(kept):
+            self._disk.remove(os.path.join(folder, os.path.basename(name)))
+        self._disk.remove(path)
+        self._disk.sync_folder(self._committer.pending)
+        for index in range(len(bases)):  # a journal that is still there needs them
+            self._disk.remove(kept_rows(folder, journal.name, index, journal.keep))
+        return told
+
+    def _is_fine(self, steps: Sequence[Step]) -> bool:
+        """Whether a part can be finished: each target is new, or is old and its new version is there."""
+        for step in steps:
+            found = self._disk.digest(step.path)
+            if found != step.new and not (found == step.old and self._staged(step)):
+                return False
+        return True
+
+    def _go_back(self, steps: Sequence[Step], folder: str) -> list[str]:
+        now = [self._disk.digest(step.path) for step in steps]
+        self._committer.go_back(steps, folder)
+        told = []
         for step, found in zip(steps, now, strict=True):
             if found not in (step.old, step.new):
                 told.append(self._keep_both(step))
             elif step.temporary is not None:
                 self._disk.remove(step.temporary)
-        for index in range(len(steps)):
-            self._disk.remove(os.path.join(folder, f"{name}-{index}.{keep}"))
-        self._disk.remove(path)
-        self._disk.sync_folder(self._committer.pending)
-        for index in range(len(bases)):  # a journal that is still there needs them
-            self._disk.remove(kept_rows(folder, name, index, keep))
         return told
 
-    def _finish_steps(self, steps: Sequence[Step], now: Sequence[str | None]) -> None:
+    def _finish_steps(self, steps: Sequence[Step]) -> None:
         """Puts in place what is not there yet."""
-        for step, found in zip(steps, now, strict=True):
-            if found != step.new:
+        for step in steps:
+            if self._disk.digest(step.path) != step.new:
                 self._committer.apply(step)
             elif step.temporary is not None:
                 self._disk.remove(step.temporary)

@@ -5,12 +5,13 @@ from __future__ import annotations
 import contextlib
 import json
 import os
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from functools import cached_property
 from typing import Any, NamedTuple
 
-from scrub.store.commit import Committer, Step, kept_rows
+from scrub.store.commit import Committer, Journal, Part, Step, kept_rows
 from scrub.store.disk import Disk, Dress
-from scrub.store.errors import CannotRead, Changed, EditedSince, NoSuchRun, RowMoved
+from scrub.store.errors import CannotRead, Changed, EditedSince, NoSuchRun, RowMoved, StoreError, Unfinished
 from scrub.store.held import PINNED, Held, forget_in, held_in
 from scrub.store.inuse import ensure_free
 from scrub.store.outbox import Outbox
@@ -19,6 +20,9 @@ from scrub.store.rows import OpensRows, RowChanges
 
 #: States of one commit.
 DONE, UNDONE = "done", "undone"
+
+#: The most files that are saved or undone together, and the most bytes of their changes.
+GROUP, GROUP_BYTES = 32, 32_000_000
 
 #: Is told how far a long piece of work has come: files done, files in all, the next one.
 Watch = Callable[[float, int, str], None]
@@ -35,19 +39,52 @@ class StoredCommit(NamedTuple):
     record: dict[str, Any]
     folders: tuple[str, ...] = ()
     rows: tuple[str, ...] = ()  # the addresses of the databases whose rows it changed
+    keeps: str = ""  # the name of the journal that undoes these rows
 
 
-class KeptRun(NamedTuple):
-    """What the history says of one run."""
+class Saving(NamedTuple):
+    """One commit that is to be made: its name in the run, what it does, and the caller's own record of it in JSON."""
 
-    number: int
-    record: dict[str, Any]
-    commits: tuple[StoredCommit, ...]
+    name: str
+    effects: Sequence[Effect]
+    record: bytes
+
+
+class KeptRun:
+    """What the history says of one run. What it says of each file is read when it is asked for."""
+
+    def __init__(self, store: Store, number: int) -> None:
+        self._store = store
+        self.number = number
+
+    @cached_property
+    def record(self) -> dict[str, Any]:
+        """What the caller kept of it; nothing where that is damaged."""
+        return self._store.record_of(self.number)
+
+    @cached_property
+    def commits(self) -> tuple[StoredCommit, ...]:
+        """All its commits, in order."""
+        return tuple(self._store.commits_of(self.number))
+
+    def each_commit(self) -> Iterator[StoredCommit]:
+        """The commits in order, each read when it is its turn: a run can have ten thousand."""
+        return self._store.commits_of(self.number)
 
     @property
+    def has_commits(self) -> bool:
+        """Whether it changed anything."""
+        return next(self.each_commit(), None) is not None
+
+    def has(self, state: str) -> bool:
+        """Whether any commit is in this state."""
+        return any(commit.state == state for commit in self.each_commit())
+
+    @cached_property
     def undone(self) -> bool:
         """Whether all that it changed was undone."""
-        return bool(self.commits) and all(commit.state == UNDONE for commit in self.commits)
+        states = {commit.state for commit in self.each_commit()} if self._store.is_turned(self.number) else set()
+        return states == {UNDONE}
 
 
 class Restored(NamedTuple):
@@ -117,10 +154,36 @@ class Store:
         self.disk.write(path + ".new", [_json(record)], lasting=False)
         self.disk.rename(path + ".new", path)
 
-    def save(self, run: int, name: str, effects: Sequence[Effect], record: dict[str, object]) -> None:
+    def save(self, run: int, name: str, effects: Sequence[Effect], record: Mapping[str, object]) -> None:
         """Makes effects real as one, all or none. Raises a `StoreError`, or `OSError` from the disk."""
         with self._locked():
-            files = [effect for effect in effects if effect.rows is None]
+            self._save(run, [Saving(name, effects, _json(record))])
+
+    def save_many(self, run: int, commits: Sequence[Saving]) -> dict[str, Exception]:
+        """Makes several commits, each all or none, which share what the disk has to wait for. Gives what was raised for
+        those that failed, by their names.
+        """
+        failed: dict[str, Exception] = {}
+        with self._locked():
+            for group in _apart(commits):
+                try:
+                    self._save(run, group)
+                except (StoreError, OSError, MemoryError) as error:
+                    if len(group) == 1 or isinstance(error, Unfinished):
+                        failed |= {each.name: error for each in group}
+                        continue
+                    for each in group:  # one of them: the others are not held back
+                        try:
+                            self._save(run, [each])
+                        except (StoreError, OSError, MemoryError) as own:
+                            failed[each.name] = own
+        return failed
+
+    def _save(self, run: int, commits: Sequence[Saving]) -> None:
+        parts: list[Part] = []
+        made: list[str] = []
+        for commit in commits:
+            files = [effect for effect in commit.effects if effect.rows is None]
             if self.disk.windows:
                 from scrub.store.windows_names import ensure_windows_name
 
@@ -129,13 +192,18 @@ class Store:
             for effect in files:
                 if effect.before is not None:
                     ensure_free(effect.path)
-            folders = [folder for effect in files for folder in self.disk.make_missing(os.path.dirname(effect.path))]
-            more = {"state": DONE, "record": record, "folders": folders}
-            try:
-                self._committer.commit(run, name, effects, "undo", more)
-            except Exception:
-                self._remove_empty(folders)
-                raise
+        try:
+            for commit in commits:
+                files = [effect for effect in commit.effects if effect.rows is None]
+                folders = [
+                    folder for effect in files for folder in self.disk.make_missing(os.path.dirname(effect.path))
+                ]
+                made += folders
+                parts.append(Part(commit.name, commit.effects, {"state": DONE, "folders": folders}, commit.record))
+            self._committer.commit(run, commits[0].name, parts, "undo")
+        except Exception:
+            self._remove_empty(made)
+            raise
 
     def _remove_empty(self, folders: Sequence[str]) -> None:
         """Removes folders that a run made and that hold nothing any more."""
@@ -162,35 +230,52 @@ class Store:
     def runs(self) -> list[KeptRun]:
         """Every run, the last one first."""
         numbers = [int(name) for name in self.disk.names(self._committer.runs) if name.isdecimal()]
-        return [self._run(number) for number in sorted(numbers, reverse=True)]
+        return [KeptRun(self, number) for number in sorted(numbers, reverse=True)]
 
     def run(self, number: int) -> KeptRun:
         """One run. Raises `NoSuchRun`."""
         if not self.disk.exists(os.path.join(self._committer.runs, str(number))):
             raise NoSuchRun("", f"no run {number}. List them: scrub history")
-        return self._run(number)
+        return KeptRun(self, number)
 
-    def _run(self, number: int) -> KeptRun:
-        folder = os.path.join(self._committer.runs, str(number))
-        record: dict[str, object] = {}
-        commits: list[StoredCommit] = []
-        for entry in self.disk.names(folder):
-            if not entry.endswith(".json"):
-                continue
-            try:
-                data = json.loads(self.disk.read(os.path.join(folder, entry)))
-                if entry == "run.json":
-                    record = dict(data)
-                else:
-                    steps = tuple(Step(*step) for step in data["steps"])
-                    folders = tuple(data.get("folders", ()))
-                    int(data["name"])
-                    rows = tuple(data.get("rows", ()))
-                    commits.append(StoredCommit(data["name"], data["state"], steps, data["record"], folders, rows))
-            except (ValueError, TypeError, KeyError, AttributeError):
-                continue  # cut while it was written, or damaged: no other run depends on it
-        commits.sort(key=lambda commit: int(commit.name))
-        return KeptRun(number, record, tuple(commits))
+    def record_of(self, number: int) -> dict[str, Any]:
+        """What the caller keeps of a run; nothing where that is damaged or missing."""
+        try:
+            found = json.loads(self.disk.read(os.path.join(self._folder(number), "run.json")))
+        except (OSError, ValueError):  # cut while it was written, or damaged: no other run depends on it
+            return {}
+        return found if isinstance(found, dict) else {}
+
+    def is_turned(self, number: int) -> bool:
+        """Whether anything of a run was ever undone."""
+        names = self.disk.names(self._folder(number))
+        if any(name.startswith(_TURN) for name in names):
+            return True
+        return any(name.endswith(".redo") for name in names)  # as it was once kept, in the place of the commit
+
+    def commits_of(self, number: int) -> Iterator[StoredCommit]:
+        """The commits of a run in order, as they are now: what was undone or done again later is said in further
+        journals.
+        """
+        folder = self._folder(number)
+        entries = [name.removesuffix(".json") for name in self.disk.names(folder) if name.endswith(".json")]
+        turned: dict[str, dict[str, Any]] = {}
+        for name in sorted((name for name in entries if name.startswith(_TURN)), key=_turn_number):
+            turned |= {str(part["name"]): part for part in self._parts(folder, name)}
+        for name in sorted((name for name in entries if name.isdecimal()), key=int):
+            for part in self._parts(folder, name):
+                later = turned.get(str(part["name"]), {})
+                try:
+                    yield _commit_of({**part, **later, "record": part["record"]})
+                except (ValueError, TypeError, KeyError, AttributeError):
+                    continue  # damaged: no other one depends on it
+
+    def _parts(self, folder: str, name: str) -> list[dict[str, Any]]:
+        try:
+            journal = Journal.read(self.disk.read(os.path.join(folder, f"{name}.json")))
+        except (OSError, ValueError, TypeError, KeyError, AttributeError):
+            return []  # cut while it was written, or damaged
+        return [{**part, "keeps": journal.name} for part in journal.parts]
 
     def undo(self, number: int | None = None, copy: bool = False, watch: Watch | None = None) -> Restored:
         """Puts back what a run changed (left out: the last one), byte for byte. `watch` is told of each file.
@@ -206,17 +291,19 @@ class Store:
 
     def taken_back_last(self) -> KeptRun | None:
         """The run that was undone last; None for none."""
-        runs = [run for run in self.runs() if any(commit.state == UNDONE for commit in run.commits)]
+        runs = [run for run in self.runs() if self.is_turned(run.number) and run.has(UNDONE)]
         return max(runs, key=self._turned_at, default=None)
 
     def _turned_at(self, run: KeptRun) -> int:
-        """When the commits of a run were made or undone last, in nanoseconds."""
-        return max((os.stat(self._file(run.number, commit.name)).st_mtime_ns for commit in run.commits), default=0)
+        """When anything of a run was made or undone last, in nanoseconds."""
+        entries = self.disk.entries(self._folder(run.number))
+        journals = [stat for name, stat in entries.items() if name.endswith(".json") and name != "run.json"]
+        return max((stat.st_mtime_ns for stat in journals), default=0)
 
     def _turn(self, number: int | None, state: str, copy: bool, watch: Watch | None = None) -> Restored:
         with self._locked():
             run = self._to_turn(number, state)
-            commits = [commit for commit in run.commits if commit.state == state]
+            commits = [commit._replace(record={}) for commit in run.each_commit() if commit.state == state]
             edited: list[tuple[StoredCommit, int]] = []
             for commit in commits:
                 for index, step in enumerate(commit.steps):
@@ -232,56 +319,80 @@ class Store:
             copies = [self._beside(run, commit, index) for commit, index in former]
             paths: list[str] = []
             damaged: list[CannotRead] = []
+            left_out = {commit.name for commit, _ in edited}
             # What was done last is undone first, and done again last.
-            for done, commit in enumerate(reversed(commits) if state == DONE else commits):
-                where = [*(step.path for step in commit.steps), *commit.rows]
+            ordered = [commit for commit in commits if commit.name not in left_out]
+            ordered = ordered[::-1] if state == DONE else ordered
+            done = 0
+            for group in _groups(ordered):
+                where = _places(group[0])
                 if watch is not None and where:
                     watch(done, len(commits), os.path.basename(where[0]))
-                if any(commit is each for each, _ in edited):
-                    continue
-                try:
-                    self._turn_one(run.number, commit, state)
-                except CannotRead as problem:  # one that is damaged stops no other
-                    damaged.append(CannotRead(where[0] if where else problem.path, problem.what))
-                    continue
-                paths += where
+                done += len(group)
+                turned, problems = self._turn_group(run.number, group, state)
+                damaged += problems
+                paths += [path for commit in turned for path in _places(commit)]
             if damaged and not paths:
                 raise damaged[0]
+            self._drop_unused(run.number, ordered)
             told = tuple(f"{problem.path}: {problem.what}" for problem in damaged)
             if state == DONE:
                 paths.reverse()
             return Restored(run.number, tuple(paths), tuple(copies), told)
 
+    def _turn_group(
+        self, run: int, group: Sequence[StoredCommit], state: str
+    ) -> tuple[list[StoredCommit], list[CannotRead]]:
+        """Undoes several commits together, or does them again; gives those that were, and why others could not be.
+        Where one is damaged, each is turned by itself: it stops no other.
+        """
+        try:
+            self._turn_together(run, group, state)
+        except CannotRead as problem:
+            if len(group) == 1:
+                return [], [CannotRead(next(iter(_places(group[0])), problem.path), problem.what)]
+        else:
+            return list(group), []
+        turned: list[StoredCommit] = []
+        problems: list[CannotRead] = []
+        for commit in group:
+            done, why = self._turn_group(run, [commit], state)
+            turned += done
+            problems += why
+        return turned, problems
+
     def _ensure_rows(self, run: int, commits: Sequence[StoredCommit], state: str) -> None:
         """Raises `EditedSince` where a row was changed since, before anything is undone."""
         for commit in commits:
             for index, address in enumerate(commit.rows):
-                look = self._rows(run, commit.name, index, address, state).look()
+                look = self._rows(run, commit, index, address, state).look()
                 if look.new or look.other:
                     raise EditedSince(address, "records of the run were changed since. Nothing was undone")
 
-    def _rows(self, run: int, name: str, index: int, address: str, state: str) -> RowChanges:
+    def _rows(self, run: int, commit: StoredCommit, index: int, address: str, state: str) -> RowChanges:
         keep = "undo" if state == DONE else "redo"
-        return self._committer.rows_of(address, kept_rows(self._folder(run), name, index, keep))
+        return self._committer.rows_of(address, kept_rows(self._folder(run), commit.keeps, index, keep))
 
     def _to_turn(self, number: int | None, state: str) -> KeptRun:
         if number is not None:
             run = self.run(number)
-            if any(commit.state == state for commit in run.commits):
+            if run.has(state):
                 return run
-            if not run.commits:
+            if not run.has_commits:
                 raise NoSuchRun("", f"run {number} changed nothing, so there is nothing to undo")
             word = "undone already. To redo: scrub undo --redo" if state == DONE else "not undone"
             raise NoSuchRun("", f"run {number} is {word}")
         runs = self.runs()
-        found = [run for run in runs if any(commit.state == state for commit in run.commits)]
-        if state == DONE and runs and not runs[0].commits:
-            raise self._changed_nothing(runs[0], found[0] if found else None)
-        if not found:
-            raise NoSuchRun("", "nothing to undo" if state == DONE else "nothing to redo")
         if state == DONE:
-            return found[0]
-        last = max(found, key=self._turned_at)
+            before = next((run for run in runs if run.has(DONE)), None)
+            if runs and not runs[0].has_commits:
+                raise self._changed_nothing(runs[0], before)
+            if before is None:
+                raise NoSuchRun("", "nothing to undo")
+            return before
+        last = self.taken_back_last()
+        if last is None:
+            raise NoSuchRun("", "nothing to redo")
         later = max(runs, key=self._turned_at)
         if later.number != last.number:
             raise NoSuchRun(
@@ -307,57 +418,71 @@ class Store:
     def _folder(self, run: int) -> str:
         return os.path.join(self._committer.runs, str(run))
 
-    def _file(self, run: int, name: str) -> str:
-        return os.path.join(self._committer.runs, str(run), f"{name}.json")
-
     def _edited_since(self, run: KeptRun, path: str) -> EditedSince:
         for later in self.runs():
             if later.number <= run.number:
                 break
-            if any(commit.state == DONE and any(s.path == path for s in commit.steps) for commit in later.commits):
+            if any(
+                commit.state == DONE and any(s.path == path for s in commit.steps) for commit in later.each_commit()
+            ):
                 return EditedSince(
                     path, f"run {later.number} changed the file since. Undo that one first: scrub undo {later.number}"
                 )
         return EditedSince(path)
 
-    def _turn_one(self, run: int, commit: StoredCommit, state: str) -> None:
-        keep, other = ("undo", "redo") if state == DONE else ("redo", "undo")
-        effects = []
-        for index, step in enumerate(commit.steps):
-            patch = None if step.old is None else self._patch(run, commit.name, index, keep)
-            dress = Dress(*step.dress) if step.dress is not None else None
-            effects.append(Effect(step.path, patch, step.new, after=step.old, dress=dress))
-            if step.new is not None:
-                ensure_free(step.path)
-        for index, address in enumerate(commit.rows):
-            effects.append(Effect(address, None, "rows", rows=self._rows(run, commit.name, index, address, state)))
+    def _turn_together(self, run: int, group: Sequence[StoredCommit], state: str) -> None:
+        keep = "redo" if state == DONE else "undo"
         now = UNDONE if state == DONE else DONE
-        folders = list(commit.folders)
-        if now == DONE:
-            wanted = [*commit.folders, *(os.path.dirname(step.path) for step in commit.steps if step.old is not None)]
-            fresh = [made for folder in wanted for made in self.disk.make_missing(folder)]
-            folders += [folder for folder in fresh if folder not in folders]
-        more = {"state": now, "record": commit.record, "folders": folders}
+        parts: list[Part] = []
+        for commit in group:
+            effects = []
+            for step in commit.steps:
+                patch = None if step.old is None else self._patch(run, step)
+                dress = Dress(*step.dress) if step.dress is not None else None
+                effects.append(Effect(step.path, patch, step.new, after=step.old, dress=dress))
+                if step.new is not None:
+                    ensure_free(step.path)
+            for index, address in enumerate(commit.rows):
+                effects.append(Effect(address, None, "rows", rows=self._rows(run, commit, index, address, state)))
+            folders = list(commit.folders)
+            if now == DONE:
+                needed = [os.path.dirname(step.path) for step in commit.steps if step.old is not None]
+                fresh = [made for folder in [*folders, *needed] for made in self.disk.make_missing(folder)]
+                folders += [folder for folder in fresh if folder not in folders]
+            parts.append(Part(commit.name, effects, {"state": now, "folders": folders}))
         try:
-            self._committer.commit(run, commit.name, effects, other, more)
+            self._committer.commit(run, self._next_turn(run), parts, keep)
         except RowMoved as error:
             raise EditedSince(error.path, f"{error.which} since. Nothing was undone") from error
         except Changed as error:
             raise EditedSince(error.path) from error
         if now == UNDONE:
-            self._remove_empty(folders)
+            self._remove_empty([folder for part in parts for folder in part.more["folders"]])
 
-    def _patch(self, run: int, name: str, index: int, keep: str) -> Patch:
-        path = os.path.join(self._committer.runs, str(run), f"{name}-{index}.{keep}")
+    def _next_turn(self, run: int) -> str:
+        """The name of the next journal that says what was undone or done again."""
+        turns = [_turn_number(name) for name in self.disk.names(self._folder(run)) if name.startswith(_TURN)]
+        return f"{_TURN}{max(turns, default=0) + 1}"
+
+    def _drop_unused(self, run: int, turned: Sequence[StoredCommit]) -> None:
+        """Removes the files with what undid or did again what is not so any more, where no commit needs any of it."""
+        needed = {str(step.kept[0]) for each in self.commits_of(run) for step in each.steps if step.kept is not None}
+        former = {str(step.kept[0]) for commit in turned for step in commit.steps if step.kept is not None}
+        for name in sorted(former - needed):
+            with contextlib.suppress(OSError):  # it takes room, no more
+                self.disk.remove(os.path.join(self._folder(run), os.path.basename(name)))
+
+    def _patch(self, run: int, step: Step) -> Patch:
         try:
-            return Patch.load(self.disk.read(path))
+            return self._committer.patch_of(step, self._folder(run))
         except (OSError, ValueError, KeyError, TypeError, AttributeError) as error:
+            path = os.path.join(self._folder(run), str(step.kept[0]) if step.kept else "")
             raise CannotRead(path, "its undo data has expired or is damaged") from error
 
     def _beside(self, run: KeptRun, commit: StoredCommit, index: int) -> str:
         """Lays the earlier version of an edited file beside it, where it was kept whole."""
         step = commit.steps[index]
-        patch = self._patch(run.number, commit.name, index, "undo")
+        patch = self._patch(run.number, step)
         if not patch.is_whole:
             raise EditedSince(
                 step.path,
@@ -375,5 +500,64 @@ class Store:
         return path
 
 
-def _json(record: dict[str, object]) -> bytes:
+#: How the name of a journal begins that says what was undone or done again.
+_TURN = "turn-"
+
+
+def _turn_number(name: str) -> int:
+    number = name.removeprefix(_TURN).partition(".")[0]
+    return int(number) if number.isdecimal() else 0
+
+
+def _commit_of(part: Mapping[str, Any]) -> StoredCommit:
+    """A commit as a journal tells it. Raises `ValueError`, `TypeError` or `KeyError` for what is damaged."""
+    int(part["name"])
+    steps, folders, rows = tuple(part["steps"]), tuple(part.get("folders", ())), tuple(part["rows"])
+    return StoredCommit(part["name"], part["state"], steps, part["record"], folders, rows, part["keeps"])
+
+
+def _apart(commits: Sequence[Saving]) -> Iterator[list[Saving]]:
+    """The commits in groups in which no two concern one path; one that changes rows of databases is alone."""
+    group: list[Saving] = []
+    paths: set[str] = set()
+    for commit in commits:
+        own = {path for effect in commit.effects for path in (effect.path, effect.source) if path is not None}
+        alone = any(effect.rows is not None for effect in commit.effects)
+        if group and (alone or own & paths):
+            yield group
+            group, paths = [], set()
+        group.append(commit)
+        paths |= own
+        if alone:
+            yield group
+            group, paths = [], set()
+    if group:
+        yield group
+
+
+def _groups(commits: Sequence[StoredCommit]) -> Iterator[list[StoredCommit]]:
+    """Commits that are undone together: so many at a time, no two of which concern one path."""
+    group: list[StoredCommit] = []
+    paths: set[str] = set()
+    size = 0
+    for commit in commits:
+        own = set(_places(commit))
+        more = sum(int(step.kept[2]) for step in commit.steps if step.kept is not None)
+        full = len(group) == GROUP or size + more > GROUP_BYTES
+        if group and (full or commit.rows or group[-1].rows or own & paths):
+            yield group
+            group, paths, size = [], set(), 0
+        group.append(commit)
+        paths |= own
+        size += more
+    if group:
+        yield group
+
+
+def _places(commit: StoredCommit) -> list[str]:
+    """The files and databases that a commit concerns."""
+    return [*(step.path for step in commit.steps), *commit.rows]
+
+
+def _json(record: Mapping[str, object]) -> bytes:
     return json.dumps(record).encode()
