@@ -292,6 +292,6 @@ def test_a_damaged_list_of_changes_is_told_as_that(home: Path, book: Path) -> No
     (path,) = (home / "runs" / "1").glob("1.json")
     kept = json.loads(path.read_text())
     for damage in ({"places": ["Larch"]}, [{"at": 7}], [{"place": "a", "what": "b", "before": 1, "after": 2}], 7):
-        kept["record"]["files"][0]["changes"] = damage
+        kept["parts"][0]["record"]["files"][0]["changes"] = damage
         path.write_text(json.dumps(kept))
         assert scrub.changes(1).files[0].state == "its record is damaged"

@@ -138,7 +138,7 @@ def of(content: dict[str, bytes], names: tuple[str, ...]) -> list[bytes | None]:
 
 def act(store: Store, folder: Path, what: str, made: Callable[[Path], list[Effect]] = effects) -> None:
     if what == "save":
-        store.save(store.begin({}), "1", made(folder), {})
+        store.save(store.begin({}), "1", made(folder), b"{}")
     elif what == "save many":
         commits = [Saving(str(number), each, b"{}") for number, each in enumerate(parts(folder), 1)]
         assert store.save_many(store.begin({}), commits) == {}

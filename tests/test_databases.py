@@ -226,15 +226,15 @@ say "{count(record in table("guest"))} {count(record in table("night") where rec
 def test_a_row_that_somebody_changed_meanwhile_stops_the_commit(base: Base, monkeypatch: pytest.MonkeyPatch) -> None:
     from scrub.store.store import Store
 
-    save = Store.save
+    save = Store.save_many
     before = []
 
-    def late(*arguments: Any) -> None:
+    def late(*arguments: Any) -> Any:
         base.run("UPDATE night SET hut = 'Other' WHERE id = 8")
         before.append(base.all())
-        save(*arguments)
+        return save(*arguments)
 
-    monkeypatch.setattr(Store, "save", late)
+    monkeypatch.setattr(Store, "save_many", late)
     file = run(base, 'each record in table("night") where record.hut is "Tarn"\nrecord.note = "x"\nend')
     assert 'the record 8 of the table "night" was changed by another program since it was read. Nothing was' in str(
         file.problem

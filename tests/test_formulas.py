@@ -166,4 +166,5 @@ def test_probabilities_are_exact_to_12_digits_and_never_more_than_1(home: Path) 
     book.save("chances.xlsx")
     given = values(Path("chances.xlsx"), [f"J{row}" for row in range(1, len(cases) + 1)])
     for (said, right), value in zip(cases, given, strict=True):
-        assert float(value) <= 1 and math.isclose(float(value), right, rel_tol=1e-12), said  # type: ignore[arg-type]
+        assert float(value) <= 1, said  # type: ignore[arg-type]
+        assert math.isclose(float(value), right, rel_tol=1e-12), said  # type: ignore[arg-type]

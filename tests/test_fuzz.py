@@ -83,7 +83,9 @@ def test_what_is_damaged_in_a_record_can_be_taken_back(home: Path) -> None:
     Path("notice.txt").write_text("a  b\n")
     scrub.run("macro Fuzz\nfor document\nsingle-spaces\n", ["notice.txt"])
     (path,) = home.rglob("1.json")
-    path.write_text(json.dumps(json.loads(path.read_text()) | {"record": {"files": [{"file": None}]}}))
+    kept = json.loads(path.read_text())
+    kept["parts"][0]["record"] = {"files": [{"file": None}]}
+    path.write_text(json.dumps(kept))
     (run,) = scrub.history()
     assert [(Path(file.path).name, file.state) for file in run.files] == [("notice.txt", "its record is damaged")]
     scrub.undo()

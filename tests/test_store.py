@@ -331,6 +331,6 @@ def test_undo_of_many_goes_on_where_one_is_lost(home: Path, cli: Callable[..., O
     told = cli("undo")
     assert told.code == 0
     assert "b.txt" in told.out
-    assert "expired or is damaged" in told.out
+    assert "its undo data is damaged" in told.out
     assert [Path(f"{name}.txt").read_text() for name in "abc"] == ["6  kg\n", "6 kg\n", "6  kg\n"]
     assert json.loads(cli("history", "--json").out)[0]["run"] == 1

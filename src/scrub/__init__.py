@@ -57,6 +57,7 @@ if TYPE_CHECKING:
     from scrub.open_file import OpenFile
     from scrub.runner.answers import variable
     from scrub.runner.options import InUseChoice, RunOptions
+    from scrub.runner.overview import by_place, in_columns, together
     from scrub.runner.records import FileRecord, RunRecord
     from scrub.runner.results import FileResult, RunResult
     from scrub.runner.step import Go, Stepper, View
@@ -107,6 +108,7 @@ __all__ = [
     "action",
     "as_written",
     "at",
+    "by_place",
     "changes",
     "check",
     "check_text",
@@ -120,6 +122,7 @@ __all__ = [
     "harmless",
     "history",
     "home",
+    "in_columns",
     "is_macro_path",
     "keep_undo",
     "kind_of",
@@ -138,6 +141,7 @@ __all__ = [
     "retitled",
     "run",
     "tidy",
+    "together",
     "trial",
     "undo",
     "variable",
@@ -168,6 +172,7 @@ _PACKAGES = {
     "scrub.custom_actions": "action",
     "scrub.runner.answers": "variable",
     "scrub.runner.options": "RunOptions",
+    "scrub.runner.overview": "by_place in_columns together",
     "scrub.runner.records": "FileRecord RunRecord",
     "scrub.runner.results": "FileResult RunResult",
     "scrub.runner.step": "Go Stepper View",

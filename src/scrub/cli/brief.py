@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import os
 from collections import Counter
 from collections.abc import Sequence
 
 import scrub
-from scrub.cli.listing import change_rows
 from scrub.cli.output import SHOWN, columns, more, short_path
 
 #: Files of one run from which their common changes are shown in place of each file.
@@ -19,7 +17,7 @@ Row = tuple[str, str]  # what was changed, and where
 
 def brief(changed: Sequence[scrub.FileResult], limit: int = SHOWN) -> list[str]:
     """The changes of many files as lines."""
-    rows = {id(found): _rows(found) for found in changed}
+    rows = {id(found): found.overview.rows for found in changed}
     counts = Counter(row for every in rows.values() for row in every)
     common = {row for row, times in counts.items() if times * 2 > len(changed)}
     if not common:
@@ -44,18 +42,11 @@ def brief(changed: Sequence[scrub.FileResult], limit: int = SHOWN) -> list[str]:
 
 def parts_each(changed: Sequence[scrub.FileResult]) -> str:
     """`, 2 sheets each`; an empty text where the files differ in it."""
-    counts = {len(found.places - {os.path.basename(found.path)}) for found in changed}
+    counts = {found.overview.places for found in changed}
     words = {found.part_word for found in changed}
     if len(counts) != 1 or len(words) != 1 or counts == {0}:
         return ""
     return f", {scrub.counted(counts.pop(), words.pop())} each"
-
-
-def _rows(found: scrub.FileResult) -> tuple[Row, ...]:
-    name = os.path.basename(found.path)
-    return tuple(
-        (text, "" if place == name else place) for place, text in change_rows(found.changes, SHOWN, found.headings)
-    )
 
 
 def _among(places: Sequence[str], most: int = 4) -> str:
@@ -81,20 +72,12 @@ def _by_field(changed: Sequence[scrub.FileResult], limit: int) -> list[str]:
     files: Counter[str] = Counter()
     first: dict[str, str] = {}
     for found in changed:
-        fields = Counter(map(_field, found.changes))
-        counts.update(fields)
-        files.update(fields.keys())
-        for change in found.changes if any(field not in first for field in fields) else ():
-            word = _field(change)
-            if word not in first:
-                place = f"{change.place}: " if change.place != os.path.basename(found.path) else ""
-                first[word] = f"{short_path(found.path)}: {place}{change}"
+        for field in found.overview.fields:
+            counts[field.name] += field.times
+            files[field.name] += 1
+            first.setdefault(field.name, f"{short_path(found.path)}: {field.first}")
     told = [
         (word, f"{scrub.counted(times, 'change')} in {scrub.counted(files[word], 'file')}, such as {first[word]}")
         for word, times in counts.most_common(limit)
     ]
     return columns(told, wrap=True) + ([more(len(counts) - limit)] if len(counts) > limit else [])
-
-
-def _field(change: scrub.Change) -> str:
-    return change.field if change.field and not change.said else "other changes"

@@ -227,8 +227,8 @@ def change_count(found: FileResult) -> str:
         kinds = {place.partition(" ")[0] for place in places}
         part = next(iter(kinds)) if len(kinds) == 1 and kinds <= _IN_DOCUMENTS else "place"
     of = f" on {counted(len(places), part)}" if places else ""
-    beside = f", {results(len(found.recalculated))}" if found.recalculated else ""
-    return counted(len(found.changes), "change") + of + beside
+    beside = f", {results(found.result_count)}" if found.result_count else ""
+    return counted(found.change_count, "change") + of + beside
 
 
 def results(count: int) -> str:

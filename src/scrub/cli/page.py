@@ -7,7 +7,6 @@ from collections.abc import Iterator, Sequence
 from html import escape
 
 import scrub
-from scrub.cli.listing import by_place
 from scrub.cli.output import harmless
 
 #: Changes from which those of one place are grouped by column; groups are open up to this size, in a place of up to
@@ -83,7 +82,7 @@ def page_of(record: scrub.RunRecord) -> str:
             continue
         parts.append(f'<h2 id="file-{number}">{_plain(file.path or record.title)}</h2>')
         parts += [f"<p>{_plain(line)}</p>" for line in file.said]
-        for place, every in by_place(file.changes).items():
+        for place, every in scrub.by_place(file.changes).items():
             parts += _place(place, every, dict(file.headings.get(place, {})))
         parts += _recalculated(file)
         log = [line for line in file.log if not line.startswith("skipped ")]
@@ -102,7 +101,7 @@ def _recalculated(file: scrub.FileRecord) -> Iterator[str]:
     if not file.recalculated:
         return
     yield f"<details><summary>{scrub.counted(file.recalculated, 'result')} recalculated</summary>"
-    for place, every in by_place(file.results).items():
+    for place, every in scrub.by_place(file.results).items():
         yield f"<h3>{_plain(place)}</h3>"
         yield from _table(every, {})
     if file.recalculated > len(file.results):

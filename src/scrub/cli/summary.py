@@ -87,7 +87,7 @@ class Printer:
         self.flush()
         for sentence in result.recovered:
             echo(sentence, err=True)
-        changed = [found for found in result.files if found.changes or found.state == "changed"]
+        changed = [found for found in result.files if found.change_count or found.state == "changed"]
         self._saved(result, changed)
         if self.brief:
             self._shared(result, changed)
@@ -108,30 +108,30 @@ class Printer:
 
     def _saved(self, result: scrub.RunResult, changed: Sequence[scrub.FileResult]) -> None:
         if len(changed) > _REPEATED or (self.brief and changed):
-            changes = scrub.counted(sum(len(found.changes) for found in changed), "change")
+            changes = scrub.counted(sum(found.change_count for found in changed), "change")
             if self.brief:
                 of = f"{len(changed):,} of {scrub.counted(len(result.files), 'file')}"
                 line = f"{of} would change" if self.preview else f"Saved {of}"
                 echo(strong(f"{line}: {changes}{parts_each(changed)}"))
             else:
                 verb = "Would change" if self.preview else "Saved"
-                count = sum(len(found.recalculated) for found in changed)
+                count = sum(found.result_count for found in changed)
                 more = f", {results(count)}" if count else ""
                 echo(strong(f"{verb} {scrub.counted(len(changed), 'file')}: {changes}{more}."))
             return
         for found in changed:
             verb = "Would save" if found.saved_as != found.path else "Would change"
             name = short_path(found.saved_as)
-            if found.saved_as == found.path and not (found.changes and found.is_written):
+            if found.saved_as == found.path and not (found.change_count and found.is_written):
                 continue  # it stays as it is; what was made of it is told above
-            if not found.changes:
+            if not found.change_count:
                 echo(strong(f"{'Would save' if self.preview else 'Saved'} an unchanged copy: {name}."))
                 continue
             echo(strong(f"{verb if self.preview else 'Saved'} {name}: {change_count(found)}."))
 
     def _shared(self, result: scrub.RunResult, changed: Sequence[scrub.FileResult]) -> None:
         """What many files have in common, and the differences."""
-        for line in brief([found for found in changed if found.changes]):
+        for line in brief([found for found in changed if found.change_count]):
             echo(line)
         made = [line for found in result.files for line in self._beside(found)]
         for line, times in _counted(made):

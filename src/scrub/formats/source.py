@@ -11,6 +11,7 @@ from typing import BinaryIO, TypeVar
 from scrub.model.core.preferences import CURRENT
 from scrub.model.core.problem import Failure, FileProblem
 from scrub.store.disk import digest_of, only_files
+from scrub.store.looked import looked_at
 
 T = TypeVar("T")
 #: The most bytes of a file that is put into another one.
@@ -23,6 +24,7 @@ class Source:
     def __init__(self, path: str) -> None:
         self.shown = path
         self.path = os.path.realpath(path)
+        looked_at(self.path)
         if os.path.isdir(self.path):
             raise FileProblem(path, "this is a folder. Name the files in it, for example with *.xlsx")
         if os.path.exists(self.path) and not os.path.isfile(self.path):
@@ -93,6 +95,7 @@ class FreshSource(Source):
 def data_of(path: str) -> bytes:
     """The bytes of another file, which a macro names. Raises `Failure` for one that cannot be read."""
     name = os.path.basename(path)
+    looked_at(os.path.realpath(path))
     try:
         with open(path, "rb", opener=only_files) as stream:
             if stream.seek(0, os.SEEK_END) > _MOST:

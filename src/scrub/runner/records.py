@@ -6,10 +6,10 @@ from collections.abc import Mapping, Sequence
 from types import MappingProxyType
 from typing import Any
 
-from scrub.model.core.area import area_of
-from scrub.model.core.change import VALUE, Change
+from scrub.model.core.change import Change
 from scrub.model.core.named import NamedTuple
 from scrub.model.core.recorder import Changes
+from scrub.runner.results import result_of
 from scrub.store.store import UNDONE, KeptRun, StoredCommit
 
 
@@ -113,16 +113,12 @@ def _saved(commit: StoredCommit) -> list[FileRecord]:
                 _texts(file, "made"),
                 {sheet: dict(names) for sheet, names in file.get("headings", {}).items()},
                 int(file.get("recalculated", 0)),
-                [_result(*result) for result in file.get("results", ())],
+                [result_of(*result) for result in file.get("results", ())],
             )
             for index, file in enumerate(commit.record.get("files", ()))
         ]
     except _MISREAD:
         return [FileRecord(step.path, _DAMAGED, undone, (), (), (), "") for step in commit.steps]
-
-
-def _result(sheet: str, cell: str, before: str, after: str) -> Change:
-    return Change((sheet, area_of(cell)), VALUE, before, after)
 
 
 def _other(file: Mapping[str, object]) -> FileRecord:

@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+import json
 import os
 import stat
+import zlib
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from scrub.model.core.change import Change
+from scrub.model.core.area import area_of
+from scrub.model.core.change import VALUE, Change, plain
 from scrub.model.core.named import NamedTuple
 from scrub.model.core.problem import ScrubError, counted
 from scrub.model.core.recorder import Changes
 from scrub.model.core.sending import OutboundTask
 from scrub.runner.opened import Opened
+from scrub.runner.overview import Overview, overview_of
 from scrub.store.patch import Effect
 
 CHANGED, UNCHANGED, FAILED, NOT_TRIED = "changed", "unchanged", "failed", "not tried"
@@ -25,8 +29,10 @@ class FileResult:
         self.path = path
         self.address = path  # where it really is, by which the history knows it
         self.state = UNCHANGED
-        self.changes = Changes()
-        self.recalculated: Sequence[Change] = ()  # results of formulas that became others
+        self._changes = Changes()
+        self._recalculated: Sequence[Change] = ()
+        self._packed: PackedChanges | None = None
+        self._overview: Overview | None = None
         self.log: list[str] = []
         self.said: list[str] = []
         self.notes: list[str] = []
@@ -45,7 +51,7 @@ class FileResult:
 
     def __repr__(self) -> str:
         problem = f", problem={str(self.problem)!r}" if self.problem else ""
-        return f"<FileResult {self.path!r}: {self.state}, {counted(len(self.changes), 'change')}{problem}>"
+        return f"<FileResult {self.path!r}: {self.state}, {counted(self.change_count, 'change')}{problem}>"
 
     def take(self, file: Opened, effects: Sequence[Effect], leaving: Sequence[OutboundTask], elsewhere: bool) -> None:
         """Notes what comes of its file; `leaving` is sent besides what the file sends, and `elsewhere` tells that
@@ -64,10 +70,67 @@ class FileResult:
             self.saved_as = self.made[0]
 
     @property
+    def changes(self) -> Changes:
+        """What was changed. Of one file among very many it is unpacked when it is asked for."""
+        return self._packed.changes() if self._packed is not None else self._changes
+
+    @changes.setter
+    def changes(self, changes: Changes) -> None:
+        self._changes, self._packed, self._overview = changes, None, None
+
+    @property
+    def recalculated(self) -> Sequence[Change]:
+        """The results of formulas that became others."""
+        return self._packed.recalculated() if self._packed is not None else self._recalculated
+
+    @recalculated.setter
+    def recalculated(self, results: Sequence[Change]) -> None:
+        self._recalculated = results
+
+    @property
+    def change_count(self) -> int:
+        """How many changes there are."""
+        return self._packed.total if self._packed is not None else len(self._changes)
+
+    @property
+    def result_count(self) -> int:
+        """How many results of formulas became others."""
+        return self._packed.results if self._packed is not None else len(self._recalculated)
+
+    def forget(self, state: str) -> None:
+        """Notes that nothing of it is saved, and why."""
+        self.state, self.changes, self.made, self.also = state, Changes(), [], []
+        self.recalculated, self.effects, self.sends = (), [], []
+
+    @property
+    def packed(self) -> PackedChanges | None:
+        """What was changed as a few bytes, where it was packed."""
+        return self._packed
+
+    @property
+    def overview(self) -> Overview:
+        """What was changed in short, by which many files are compared."""
+        if self._overview is None:
+            changes = self.changes
+            self._overview = overview_of(self.path, changes, changes.places, self.headings)
+        return self._overview
+
+    def pack(self) -> PackedChanges:
+        """Keeps what was changed in a few bytes, and lets go of what is not needed once it was saved."""
+        if self._packed is None:
+            overview = self.overview
+            self._packed = PackedChanges.of(self._changes, self._recalculated)
+            self._changes, self._recalculated, self._overview = Changes(), (), overview
+        return self._packed
+
+    def unpack(self, packed: PackedChanges, overview: Overview) -> None:
+        """Takes what another process packed."""
+        self._packed, self._overview = packed, overview
+
+    @property
     def places(self) -> set[str]:
         """The outermost places of its changes: sheets, paragraphs."""
-        changes = self.changes
-        return set(changes.places if isinstance(changes, Changes) else [change.place for change in changes])
+        return set(self.changes.places)
 
     def as_dict(self) -> dict[str, object]:
         """The result as JSON shows it."""
@@ -85,6 +148,33 @@ class FileResult:
             "unsent": self.unsent,
             "problem": str(self.problem) if self.problem else None,
         }
+
+
+class PackedChanges(NamedTuple):
+    """The changes of a file, and the results that follow from them, as a few bytes: JSON, deflated (RFC 1951)."""
+
+    total: int
+    results: int
+    data: bytes
+
+    @classmethod
+    def of(cls, changes: Changes, recalculated: Sequence[Change]) -> PackedChanges:
+        """Packs them, as the history keeps them."""
+        kept = {"changes": changes.kept(), "results": list(map(_result, recalculated))}
+        return cls(len(changes), len(recalculated), zlib.compress(json.dumps(kept).encode(), 1))
+
+    def kept(self) -> dict[str, Any]:
+        """What the history keeps of them."""
+        found: dict[str, Any] = json.loads(zlib.decompress(self.data))
+        return found
+
+    def changes(self) -> Changes:
+        """The changes, as texts."""
+        return Changes.of(self.kept()["changes"])
+
+    def recalculated(self) -> list[Change]:
+        """The results of formulas."""
+        return [result_of(*result) for result in self.kept()["results"]]
 
 
 class RunResult:
@@ -129,6 +219,8 @@ class Prepared(NamedTuple):
     files: list[FileResult]
     log: list[str]
     said: list[str]
+    #: The paths that decided about it, as `looked_at` gives them: it must be done again where one has changed.
+    looked: frozenset[str] = frozenset()
 
     @property
     def effects(self) -> list[Effect]:
@@ -140,27 +232,45 @@ class Prepared(NamedTuple):
         """What is to be sent when all is saved."""
         return [task for file in self.files for task in file.sends]
 
-    def record(self) -> dict[str, Any]:
-        """What the history keeps of it."""
+    def record(self) -> bytes:
+        """What the history keeps of it, in JSON."""
         files = [
             {
                 "file": file.address,
-                "changes": file.changes.kept(),
-                **_results(file.recalculated),
+                **_kept(file),
                 "made": file.made,
                 "headings": {place: dict(heads) for place, heads in file.headings.items()},
             }
             for file in self.files
         ]
-        return {"files": files, "log": self.log, "said": self.said}
+        return json.dumps({"files": files, "log": self.log, "said": self.said}).encode()
 
 
-def _results(changes: Sequence[Change]) -> dict[str, object]:
-    """What the history keeps of results: how many there are, and the first of them."""
-    if not changes:
-        return {}
-    first = [[str(change.place), str(change.at[1]), change.before, change.after] for change in changes[:_MOST_RESULTS]]
-    return {"recalculated": len(changes), "results": first}
+def _kept(file: FileResult) -> dict[str, object]:
+    """What the history keeps of changes: all, and of results how many there are, and the first of them."""
+    if file.packed is not None:
+        kept = file.packed.kept()
+        changes, first = kept["changes"], kept["results"][:_MOST_RESULTS]
+    else:
+        changes, first = file.changes.kept(), list(map(_result, file.recalculated[:_MOST_RESULTS]))
+    return {"changes": changes, **({"recalculated": file.result_count, "results": first} if first else {})}
+
+
+def _result(change: Change) -> list[str]:
+    return [str(change.place), str(change.at[1]), plain(change.before), plain(change.after)]
+
+
+def result_of(sheet: str, cell: str, before: str, after: str) -> Change:
+    """A result of a formula as it was kept. Raises `Failure` or `TypeError` for a damaged one."""
+    return Change((sheet, area_of(cell)), VALUE, before, after)
+
+
+def failed(files: Sequence[FileResult], at: FileResult, problem: ScrubError) -> None:
+    """Notes that an execution failed because of one file: nothing of any is saved."""
+    at.problem = problem.with_traceback(None)  # whose frames hold all that was open: a thousand files may fail
+    problem.__context__ = problem.__cause__ = None
+    for file in files:
+        file.forget(FAILED if file is at else NOT_TRIED)
 
 
 def _other_names(path: str) -> list[str]:

@@ -12,11 +12,11 @@ from functools import partial
 import scrub.runner.statements  # noqa: F401 - marks the functions for statements
 from scrub.language.program import Program
 from scrub.model.core.declare import Item, Reach
+from scrub.model.core.host import QuietHost
 from scrub.model.core.offers import lacks, missing
 from scrub.model.core.preferences import Preferences, preferring
 from scrub.model.core.problem import BadCall, Failure, FileProblem, Refused, ScrubError, counted, listed, with_article
 from scrub.model.core.progress import watched
-from scrub.model.core.recorder import Changes
 from scrub.model.core.sending import OutboundTask
 from scrub.model.core.values import ARITHMETIC
 from scrub.model.operations.mistaken import NOTED, REMEDIES
@@ -25,16 +25,23 @@ from scrub.runner.answers import answer_all
 from scrub.runner.blocks import compile_block
 from scrub.runner.compiling import Compiler, Run
 from scrub.runner.execution import BUDGET, Execution
-from scrub.runner.explain import explained, is_of, not_foreseen, told
+from scrub.runner.explain import explained, not_foreseen
+from scrub.runner.explain import told as explain
 from scrub.runner.flat import flatten
 from scrub.runner.opened import Opened, Opens
 from scrub.runner.options import RunOptions
-from scrub.runner.results import FAILED, NOT_TRIED, FileResult, Prepared, RunResult
+from scrub.runner.record import RunRecorder
+from scrub.runner.results import NOT_TRIED, FileResult, Prepared, RunResult, failed
+from scrub.runner.saver import Saver
 from scrub.runner.sending import Sender
 from scrub.runner.step import Stopped, Watch
 from scrub.store.errors import InUse, StoreError
+from scrub.store.looked import looking
 from scrub.store.patch import Effect, claiming, forgetting, free_path, replacing
 from scrub.store.store import Store
+
+#: Files of one run of which only what is needed is kept once they are done.
+_MANY = 100
 
 
 class _Group:
@@ -48,7 +55,7 @@ class _Group:
 
     def failed(self, problem: ScrubError) -> None:
         """Notes why all of them failed, at the current one."""
-        _failed(self.found, self.at, problem)
+        failed(self.found, self.at, problem)
 
     def made(self) -> tuple[list[Effect], list[OutboundTask]]:
         """What the files that the run made come to, and what they send."""
@@ -98,20 +105,20 @@ class Runner:
         self.reach = reach
         self.budget = options.budget or BUDGET
         self.into = options.into or program.macro.into or None
-        self.targets: list[str] = []
         self.sender = sender
         self.preferences = preferences or Preferences()
         self._watch = Watch(options.stepper) if options.stepper else None
         self._bodies: dict[int, Run] = {}
         self._body(program.on(next(iter(program.variants), "")))
         self.answers: list[object] = []
+        self.claims: set[str] = set()  # the paths at which this run makes files
         self._ask = partial(answer_all, program.questions, options.answers, options.host, stored)
 
     def run(self, paths: Sequence[str]) -> RunResult:
         """Runs the program on each file, on all of them at once, or once with none: as its header says. After the first
         file that fails, where that ends the run, the others are listed as not tried.
         """
-        with preferring(self.preferences), claiming():
+        with preferring(self.preferences), claiming(self.claims):
             if not paths or any(map(self._can_be_opened, paths)):  # nobody is asked for files that are not there
                 self.answers = list(self._ask())
             return self._run(paths)
@@ -125,75 +132,88 @@ class Runner:
         if self.store is not None:
             result.recovered = self.store.recover()
         every = list(_distinct(paths))
-        if "nothing" in self.program.macro.runs_on and not paths:
-            self._take(self._group([], result), result)
-        elif self.program.macro.for_all:
-            self._take(self._group(every, result), result)
-        else:
-            self._one_by_one(every, result)
+        record = RunRecorder(self.program, result, every)
+        saver = Saver(result, self.store, self.sender, self._report(len(every)), record.whole, self.options.stop)
+        try:
+            if "nothing" in self.program.macro.runs_on and not paths:
+                saver.take(self.prepare([]))
+            elif self.program.macro.for_all:
+                saver.take(self.prepare(every))
+            else:
+                self._one_by_one(every, saver)
+        finally:
+            saver.flush()
         self.host.progress(len(every) or 1, len(every) or 1, "")
         if self.sender is not None:
             self.sender.close()
         logged = any(file.log or file.said for file in result.files)
         if self.store is not None and (every or logged or result.number is not None):
-            self._keep_record(result)
+            self._keep_record(result, record)
         return result
 
-    def _one_by_one(self, every: list[str], result: RunResult) -> None:
-        stopped = False
+    def _report(self, files: int) -> Callable[[FileResult], None]:
+        """What is told of each file that is done; of very many, only what is needed is kept."""
+
+        def report(found: FileResult) -> None:
+            if self.options.report is not None:
+                self.options.report(found)
+            if files > _MANY:
+                found.pack()
+                found.effects, found.sends = [], []
+
+        return report
+
+    def _one_by_one(self, every: list[str], saver: Saver) -> None:
         watching = bool(getattr(self.host, "watching", False))
         for index, path in enumerate(every):
             name = os.path.basename(path)
             self.host.progress(index, len(every), name)
-            if stopped:
-                found = FileResult(path)
-                found.state = NOT_TRIED
-                result.files.append(found)
+            if saver.stopped:
+                saver.take(_not_tried(path))
                 continue
             tell = partial(self._tell, index, len(every), name) if watching else None
             with watched(tell):
-                (found,) = self._group([path], result)
-            stopped = self.options.stop and found.problem is not None
-            self._take([found], result)
+                saver.take(self._in_turn(path, saver))
+
+    def _in_turn(self, path: str, saver: Saver) -> Prepared:
+        """One file, prepared while others wait to be saved; where it needs what these change, after them."""
+        forget = forgetting()
+        prepared = self.prepare([path], told=not saver.waits)
+        if not saver.waits:
+            return prepared
+        if saver.changed.concern(prepared, saver.since):
+            forget()
+            saver.flush()
+            return self.prepare([path])
+        for text in prepared.said:
+            self.host.say(text)
+        for text in prepared.log:
+            self.host.log(text)
+        return prepared
 
     def _tell(self, done: int, of: int, name: str, label: str, share: float) -> None:
         """Tells how far one file has come."""
         self.host.progress(done + share, of, f"{name}: {label}" if label and label != name else name)
 
-    def _take(self, found: list[FileResult], result: RunResult) -> None:
-        for each in found:
-            result.files.append(each)
-            if self.options.report is not None:
-                self.options.report(each)
+    def prepare(self, paths: Sequence[str], told: bool = True) -> Prepared:
+        """One execution in memory: nothing is written, and what comes of it can go to another process. `told` says
+        whether the host is told at once of what the macro says.
+        """
+        with looking() as looked, claiming(self.claims):
+            return self._prepare(paths, told)._replace(looked=frozenset(looked))
 
-    def _group(self, paths: list[str], result: RunResult) -> list[FileResult]:
-        """One execution, on these files together: all of them are saved, or none."""
-        prepared = self.prepare(paths)
-        if self.store is not None and (prepared.effects or prepared.sends):
-            try:
-                if self.sender is not None:
-                    self.sender.ensure_allowed(prepared.sends)
-                self.commit(prepared, result)
-            except Refused as refused:
-                _failed(prepared.files, prepared.files[0], refused)
-            except (StoreError, OSError, MemoryError) as error:
-                at = next((file for file in prepared.files if is_of(error, file.path)), prepared.files[0])
-                _failed(prepared.files, at, told(error, at.path))
-        return prepared.files
-
-    def prepare(self, paths: Sequence[str]) -> Prepared:
-        """One execution in memory: nothing is written, and what comes of it can go to another process."""
+    def _prepare(self, paths: Sequence[str], told: bool) -> Prepared:
         results = [FileResult(path) for path in paths] or [FileResult("")]
         forget = forgetting()
-        execution = Execution(self.host, self.reach, self.budget)
-        execution.at, execution.opener, execution.taken = self.options.at, self.opener, self._taken
+        execution = Execution(self.host if told else QuietHost(), self.reach, self.budget)
+        execution.at, execution.opener = self.options.at, self.opener
         group = _Group(results, execution)
         try:
             self._do(group, bool(paths))
         except ScrubError as problem:
             group.failed(problem)
         except (StoreError, OSError, MemoryError) as error:
-            group.failed(told(error, group.at.path))
+            group.failed(explain(error, group.at.path))
         except Exception as error:  # whatever is wrong with one file, the others are not held back
             if os.environ.get("SCRUB_TRACEBACK"):
                 raise
@@ -231,7 +251,7 @@ class Runner:
         for each, file in zip(found, opened, strict=False):
             group.at = each
             each.take(file, [*fresh, *self._effects(file, each.address in beside)], leaving, self.into is not None)
-            if set(each.made) & set(self.targets):
+            if each.address in beside and each.made:
                 each.saved_as = each.made[0]
             fresh, leaving = [], []
 
@@ -247,21 +267,6 @@ class Runner:
             file.close()
             raise
         return file
-
-    def commit(self, prepared: Prepared, result: RunResult) -> None:
-        """Makes what was prepared real, as the next part of a run."""
-        assert self.store is not None
-        if result.number is None:
-            result.number = self.store.begin(self._record(result))
-        if prepared.effects:
-            self.store.save(result.number, str(len(result.files) + 1), prepared.effects, prepared.record())
-            for file in prepared.files:
-                file.notes += [remark for effect in file.effects if effect.rows for remark in effect.rows.remarks]
-        if prepared.sends and self.sender is not None:
-            try:
-                self.sender.send(result.number, prepared.sends, prepared.files[0])
-            except OSError as error:  # what is saved is saved; what could not be noted first was not sent
-                prepared.files[0].unsent.append(f"not sent: the outbox cannot be written: {error.strerror or error}")
 
     def _ensure_fitting(self, item: Item, path: str) -> None:
         """Raises `FileProblem` for a file of another kind than the macro runs on."""
@@ -291,11 +296,7 @@ class Runner:
         if self.into is None and not (busy and file.changes):
             return file.effects()
         folder = os.path.normpath(os.path.join(os.path.dirname(file.address), os.path.expanduser(self.into or ".")))
-        self.targets.append(free_path(os.path.join(folder, os.path.basename(file.address)), self._taken))
-        return file.effects(self.targets[-1])
-
-    def _taken(self, path: str) -> bool:
-        return path in self.targets or os.path.lexists(path)
+        return file.effects(free_path(os.path.join(folder, os.path.basename(file.address))))
 
     def _body(self, program: Program) -> Run:
         """The closure of a program, made once."""
@@ -323,36 +324,22 @@ class Runner:
         except Stopped:
             raise Failure("stopped. Nothing was saved") from None
 
-    def _record(self, result: RunResult) -> dict[str, object]:
-        return {
-            "title": self.program.title,
-            "macro": self.program.text,
-            "when": datetime.now().astimezone().isoformat(timespec="seconds"),
-            "files": [
-                {
-                    "file": os.path.abspath(file.path) if file.path and "://" not in file.path else file.path,
-                    "state": file.state,
-                    "problem": str(file.problem or ""),
-                    "log": file.log,
-                    "said": file.said,
-                    "sent": file.sent,
-                    "unsent": file.unsent,
-                }
-                for file in result.files
-                if file.path or file.log or file.said
-            ],
-        }
-
-    def _keep_record(self, result: RunResult) -> None:
+    def _keep_record(self, result: RunResult, record: RunRecorder) -> None:
         """Keeps what was run, also when it changed nothing or failed; a record that cannot be kept harms no file."""
         assert self.store is not None
         try:
             if result.number is None:
-                result.number = self.store.begin(self._record(result))
+                result.number = self.store.begin(record.whole())
             else:
-                self.store.update(result.number, self._record(result))
+                self.store.update(result.number, record.whole())
         except (OSError, StoreError) as error:
             self.host.log(f"the history could not be written: {error}")
+
+
+def _not_tried(path: str) -> Prepared:
+    found = FileResult(path)
+    found.state = NOT_TRIED
+    return Prepared([found], [], [])
 
 
 def _selects(program: Program) -> bool:
@@ -381,15 +368,6 @@ def ensure_kept(program: Program, file: Opened, vocabulary: Vocabulary) -> None:
             raise failure
     for inner in program.inner:
         ensure_kept(inner, file, vocabulary)
-
-
-def _failed(files: Sequence[FileResult], at: FileResult, problem: ScrubError) -> None:
-    """Notes that an execution failed because of one file: nothing of any is saved."""
-    at.problem = problem.with_traceback(None)  # whose frames hold all that was open: a thousand files may fail
-    problem.__context__ = problem.__cause__ = None
-    for file in files:
-        file.state, file.changes, file.made = (FAILED if file is at else NOT_TRIED), Changes(), []
-        file.effects, file.sends = [], []
 
 
 def _unequal(execution: Execution) -> Iterator[str]:

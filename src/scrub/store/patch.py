@@ -15,6 +15,7 @@ from typing import BinaryIO, NamedTuple
 
 from scrub.store.disk import CHUNK, Dress, digest_of, only_files
 from scrub.store.hashing import hash_of
+from scrub.store.looked import looked_at
 from scrub.store.rows import RowChanges
 
 FORMAT = "scrub patch 1"
@@ -127,6 +128,11 @@ class Patch:
                 yield piece
 
     @property
+    def fresh_bytes(self) -> int:
+        """How many bytes it contains that are in no other file."""
+        return sum(len(piece) for piece in self.pieces if isinstance(piece, bytes))
+
+    @property
     def is_copy(self) -> bool:
         """Whether it makes the very file that it is made of."""
         return self.pieces == [Copy(0, self.size)]
@@ -174,9 +180,9 @@ _CLAIMED: ContextVar[set[str] | None] = ContextVar("claimed", default=None)
 
 
 @contextlib.contextmanager
-def claiming() -> Iterator[None]:
-    """One run, in which no path is given to two files."""
-    token = _CLAIMED.set(set())
+def claiming(claimed: set[str]) -> Iterator[None]:
+    """One run, in which no path is given to two files; `claimed` contains those that are given."""
+    token = _CLAIMED.set(claimed)
     try:
         yield
     finally:
@@ -233,8 +239,10 @@ def free_path(path: str, taken: Callable[[str], bool] = os.path.lexists) -> str:
     """
     stem, ending = os.path.splitext(path)
     found, number = path, 2
+    looked_at(found)
     while taken(found) or is_claimed(found):
         found, number = f"{stem} ({number}){ending}", number + 1
+        looked_at(found)
     return claim(found)
 
 

@@ -154,14 +154,16 @@ class Store:
         self.disk.write(path + ".new", [_json(record)], lasting=False)
         self.disk.rename(path + ".new", path)
 
-    def save(self, run: int, name: str, effects: Sequence[Effect], record: Mapping[str, object]) -> None:
-        """Makes effects real as one, all or none. Raises a `StoreError`, or `OSError` from the disk."""
+    def save(self, run: int, name: str, effects: Sequence[Effect], record: bytes) -> None:
+        """Makes effects real as one, all or none; `record` is in JSON. Raises a `StoreError`, or `OSError` from the
+        disk.
+        """
         with self._locked():
-            self._save(run, [Saving(name, effects, _json(record))])
+            self._save(run, [Saving(name, effects, record)])
 
-    def save_many(self, run: int, commits: Sequence[Saving]) -> dict[str, Exception]:
+    def save_many(self, run: int, commits: Sequence[Saving], stop: bool = False) -> dict[str, Exception]:
         """Makes several commits, each all or none, which share what the disk has to wait for. Gives what was raised for
-        those that failed, by their names.
+        those that failed, by their names. With `stop`, those after the first that fails are not made.
         """
         failed: dict[str, Exception] = {}
         with self._locked():
@@ -171,12 +173,16 @@ class Store:
                 except (StoreError, OSError, MemoryError) as error:
                     if len(group) == 1 or isinstance(error, Unfinished):
                         failed |= {each.name: error for each in group}
+                        if stop:
+                            return failed
                         continue
                     for each in group:  # one of them: the others are not held back
                         try:
                             self._save(run, [each])
                         except (StoreError, OSError, MemoryError) as own:
                             failed[each.name] = own
+                            if stop:
+                                return failed
         return failed
 
     def _save(self, run: int, commits: Sequence[Saving]) -> None:
@@ -242,7 +248,7 @@ class Store:
         """What the caller keeps of a run; nothing where that is damaged or missing."""
         try:
             found = json.loads(self.disk.read(os.path.join(self._folder(number), "run.json")))
-        except (OSError, ValueError):  # cut while it was written, or damaged: no other run depends on it
+        except (FileNotFoundError, ValueError):  # cut while it was written, or damaged: no other run depends on it
             return {}
         return found if isinstance(found, dict) else {}
 
@@ -273,7 +279,7 @@ class Store:
     def _parts(self, folder: str, name: str) -> list[dict[str, Any]]:
         try:
             journal = Journal.read(self.disk.read(os.path.join(folder, f"{name}.json")))
-        except (OSError, ValueError, TypeError, KeyError, AttributeError):
+        except (ValueError, TypeError, KeyError, AttributeError):
             return []  # cut while it was written, or damaged
         return [{**part, "keeps": journal.name} for part in journal.parts]
 
@@ -334,7 +340,8 @@ class Store:
                 paths += [path for commit in turned for path in _places(commit)]
             if damaged and not paths:
                 raise damaged[0]
-            self._drop_unused(run.number, ordered)
+            with contextlib.suppress(OSError):  # it takes room, no more
+                self._drop_unused(run.number, ordered)
             told = tuple(f"{problem.path}: {problem.what}" for problem in damaged)
             if state == DONE:
                 paths.reverse()
@@ -469,8 +476,7 @@ class Store:
         needed = {str(step.kept[0]) for each in self.commits_of(run) for step in each.steps if step.kept is not None}
         former = {str(step.kept[0]) for commit in turned for step in commit.steps if step.kept is not None}
         for name in sorted(former - needed):
-            with contextlib.suppress(OSError):  # it takes room, no more
-                self.disk.remove(os.path.join(self._folder(run), os.path.basename(name)))
+            self.disk.remove(os.path.join(self._folder(run), os.path.basename(name)))
 
     def _patch(self, run: int, step: Step) -> Patch:
         try:

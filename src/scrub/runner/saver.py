@@ -1,0 +1,173 @@
+"""Saves what executions prepared, in the order of the files: several together, each all or nothing."""
+
+from __future__ import annotations
+
+import os
+import time
+from collections.abc import Callable, Sequence
+
+from scrub.model.core.problem import Refused, ScrubError
+from scrub.runner.explain import is_of, told
+from scrub.runner.results import NOT_TRIED, FileResult, Prepared, RunResult, failed
+from scrub.runner.sending import Sender
+from scrub.store.errors import StoreError
+from scrub.store.looked import place_of
+from scrub.store.patch import Effect
+from scrub.store.store import GROUP, GROUP_BYTES, Saving, Store
+
+#: Seconds that what is prepared waits for others with which it is saved.
+_PATIENCE = 0.2
+
+
+class ChangedPlaces:
+    """Where a run has changed something, and when: after how many files that it saved."""
+
+    def __init__(self) -> None:
+        self.saved = 0
+        self._at: dict[str, int] = {}
+
+    def add(self, effects: Sequence[Effect]) -> None:
+        """Notes what one more file changed; whoever listed a folder above it looked at it too."""
+        self.saved += 1
+        for effect in effects:
+            place = place_of(effect.path)
+            self._at[place] = self.saved
+            while (folder := os.path.dirname(place)) != place:
+                place = folder
+                self._at[os.path.join(folder, "*")] = self.saved
+
+    def concern(self, prepared: Prepared, since: int) -> bool:
+        """Whether anything that decided about what was prepared has changed since so many files were saved."""
+        if since == self.saved:
+            return False
+        places = {*prepared.looked, *(place_of(effect.path) for effect in prepared.effects)}
+        return any(self._at.get(place, 0) > since for place in places)
+
+
+class Saver:
+    """Takes what is prepared for each file, and saves it. Without a store it only reports."""
+
+    def __init__(
+        self,
+        result: RunResult,
+        store: Store | None,
+        sender: Sender | None,
+        report: Callable[[FileResult], None],
+        record: Callable[[], dict[str, object]],
+        stops: bool,
+    ) -> None:
+        """`report` is told of each file that is done, `record` gives what is kept of the run, and `stops` tells that
+        the first file that fails ends it.
+        """
+        self.result = result
+        self.changed = ChangedPlaces()
+        self.stopped = False
+        self.first = 1  # the name of the next commit: it goes on after those of a run that is continued
+        self._store, self._sender, self._report, self._record = store, sender, report, record
+        self._stops = stops
+        self.since = 0  # how many files were saved, as the changes count them, when nothing waited last
+        self._waiting: list[Prepared] = []
+        self._bytes = 0
+        self._until = 0.0
+
+    @property
+    def waits(self) -> bool:
+        """Whether anything is prepared that is not saved so far."""
+        return bool(self._waiting)
+
+    def take(self, prepared: Prepared) -> None:
+        """Takes the next one. It is saved now, or soon, with others."""
+        self.stopped |= self._stops and any(file.problem is not None for file in prepared.files)
+        self._waiting.append(prepared)
+        if self._store is not None:
+            effects = prepared.effects
+            if effects:
+                self.changed.add(effects)
+            self._bytes += sum(effect.patch.fresh_bytes for effect in effects if effect.patch is not None)
+            apart = bool(prepared.sends) or any(effect.rows is not None for effect in effects)
+            if len(self._waiting) == 1:
+                self._until = time.monotonic() + _PATIENCE
+            if not apart and len(self._waiting) < GROUP and self._bytes < GROUP_BYTES:
+                if time.monotonic() < self._until:
+                    return
+        self.flush()
+
+    def flush(self) -> None:
+        """Saves all that waits, and reports it."""
+        waiting, self._waiting, self._bytes, self.since = self._waiting, [], 0, self.changed.saved
+        if self._store is not None and waiting:
+            self._save(waiting)
+        for prepared in waiting:
+            for file in prepared.files:
+                self.result.files.append(file)
+                self._report(file)
+
+    def _save(self, waiting: Sequence[Prepared]) -> None:
+        """Saves those that change something. What sends is the last one, as nothing waits beside it for long."""
+        names = [str(self.first + number) for number in range(len(waiting))]
+        self.first += len(waiting)
+        together = [(name, each) for name, each in zip(names, waiting, strict=True) if each.effects and not each.sends]
+        if together:
+            try:
+                number = self._begun()
+            except (StoreError, OSError) as error:
+                for _, prepared in together:
+                    _refused(prepared, error)
+            else:
+                self._save_together(number, together)
+        for name, prepared in zip(names, waiting, strict=True):
+            if prepared.sends:
+                self._send(name, prepared)
+
+    def _begun(self) -> int:
+        assert self._store is not None
+        if self.result.number is None:
+            self.result.number = self._store.begin(self._record())
+        return self.result.number
+
+    def _save_together(self, number: int, together: Sequence[tuple[str, Prepared]]) -> None:
+        assert self._store is not None
+        commits = [Saving(name, prepared.effects, prepared.record()) for name, prepared in together]
+        try:
+            failures = self._store.save_many(number, commits, self._stops)
+        except (StoreError, OSError) as error:  # the history itself cannot be written
+            failures = {name: error for name, _ in together}
+        for name, prepared in together:
+            problem = failures.get(name)
+            if problem is not None:
+                _refused(prepared, problem)
+                self.stopped |= self._stops
+            elif self.stopped and failures and int(name) > min(map(int, failures)):
+                for file in prepared.files:
+                    file.forget(NOT_TRIED)
+            else:
+                for file in prepared.files:
+                    file.notes += [remark for effect in file.effects if effect.rows for remark in effect.rows.remarks]
+
+    def _send(self, name: str, prepared: Prepared) -> None:
+        """Saves one that sends messages, and sends them."""
+        assert self._store is not None
+        try:
+            if self._sender is not None:
+                self._sender.ensure_allowed(prepared.sends)
+            number = self._begun()
+            if prepared.effects:
+                self._store.save(number, name, prepared.effects, prepared.record())
+        except Refused as refused:
+            failed(prepared.files, prepared.files[0], refused)
+            return
+        except (StoreError, OSError, MemoryError) as error:
+            _refused(prepared, error)
+            return
+        if self._sender is not None:
+            try:
+                self._sender.send(number, prepared.sends, prepared.files[0])
+            except OSError as error:  # what is saved is saved; what could not be noted first was not sent
+                prepared.files[0].unsent.append(f"not sent: the outbox cannot be written: {error.strerror or error}")
+
+
+def _refused(prepared: Prepared, error: Exception) -> None:
+    """Notes that nothing of it could be saved, at the file that was refused."""
+    at = next((file for file in prepared.files if is_of(error, file.path)), prepared.files[0])
+    problem = error if isinstance(error, ScrubError) else told(error, at.path)
+    failed(prepared.files, at, problem)
