@@ -31,6 +31,8 @@ from scrub.model.core.problem import (
 )
 
 if TYPE_CHECKING:
+    from concurrent.futures import Executor
+
     from scrub.custom_actions import action
     from scrub.demo import lay_out_samples
     from scrub.file_names import expanded
@@ -290,6 +292,8 @@ def run(
     in_use: InUseChoice = "stop",
     stepper: Stepper | None = None,
     at: str | None = None,
+    jobs: int | str = 1,
+    executor: Executor | None = None,
     report: Callable[[FileResult], None] | None = None,
 ) -> RunResult:
     """Runs a macro (its text, a path or a title) on files; patterns such as `*.xlsx` are expanded.
@@ -299,18 +303,25 @@ def run(
     `budget` limits the statements that loops may run on one file. `into` names a folder for the results, and leaves
     the files as they are. `in_use` says what to do about a file that another program has open: "stop", "wait", "copy"
     (the result is saved beside it), or a function of its path and the reason that says so. `stepper` is shown each
-    statement before it runs. `at` is what `selection` means, such as "Larch Hut!B1:F1". `report` is told of each file
-    when it is done.
+    statement before it runs. `at` is what `selection` means, such as "Larch Hut!B1:F1". `jobs` is how many processes
+    prepare files, or "auto", and `executor` any of `concurrent.futures`, or one like it, that does so in their place:
+    see docs/scale.md. `report` is told of each file when it is done, in the order of the files.
 
     What happens to a file is in the result, also when it fails. Raises `MacroProblems` for a macro that cannot run,
     `BadCall` when an answer is missing, `Refused` when the macro reaches further than allowed.
     """
     from scrub.file_names import expanded
     from scrub.model.core.host import QuietHost
-    from scrub.runner.options import RunOptions
+    from scrub.runner.options import AUTO, RunOptions
 
     quiet, given = host or QuietHost(), answers or {}
-    options = RunOptions(quiet, given, preview, stop, budget, into, in_use, stepper, at, report)
+    if isinstance(jobs, str):
+        if jobs != "auto":
+            raise BadCall(f'"{jobs}" is no number of processes. Choose a number, or auto')
+        jobs = AUTO
+    elif jobs < 1:
+        raise BadCall(f"{jobs} processes cannot do anything. Choose 1 or more, or auto")
+    options = RunOptions(quiet, given, preview, stop, budget, into, in_use, stepper, at, jobs, executor, report)
     return home().run(macro, expanded(files), options)
 
 

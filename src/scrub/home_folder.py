@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from functools import cache, cached_property
 from typing import TYPE_CHECKING, Any
 
@@ -25,6 +25,7 @@ if TYPE_CHECKING:
     from scrub.runner.options import RunOptions
     from scrub.runner.results import RunResult
     from scrub.runner.sending import Sender
+    from scrub.runner.spread import Crew
     from scrub.store.store import Store
 
 
@@ -263,22 +264,7 @@ class Home:
     @property
     def preferences(self) -> Preferences:
         """How the person writes dates and numbers."""
-        from scrub.model.core.addresses import address_from
-        from scrub.model.core.preferences import DateOrder, Mark, Preferences
-
-        usual, found = Preferences(), self.settings.load()
-        order, mark = found.get("date-order"), found.get("decimal-mark")
-        return Preferences(
-            DateOrder(order) if order else None,
-            Mark(mark) if mark else None,
-            found.get("encoding") or None,
-            found.get("author") or None,
-            address_from(found["address"]) if found.get("address") else None,
-            tuple(word.strip().rstrip(":") for word in found.get("subject-prefixes", "").split(",") if word.strip()),
-            int(found.get("max-elements", usual.most_elements)),
-            int(found.get("max-minutes", usual.most_minutes)),
-            int(found.get("max-gigabytes", usual.most_gigabytes)),
-        )
+        return preferences_of(self.settings.load())
 
     def run(self, macro: str, paths: list[str], options: RunOptions) -> RunResult:
         """Runs a macro; see `scrub.run`."""
@@ -292,6 +278,7 @@ class Home:
         servers = [path for path in paths if "://" in path]
         boxes = [path for path in servers if self.formats.kind_of(path) != "database"]
         self._ensure_servers(checked, [path for path in servers if path not in boxes], host, macro)
+        crew, alone = self._crew(checked, paths, options)
         runner = Runner(
             checked,
             self.vocabulary,
@@ -302,13 +289,51 @@ class Home:
             stored=self.keys.get if self._trusted(checked) else None,
             preferences=self.preferences,
             sender=None if preview else self._sender(host),
+            crew=crew,
         )
         with knowing(lambda name: self.password(name, host)):
             result = runner.run(paths)
+        result.alone = alone
         if not preview:
             self.use.count(checked.title)
             self._forget_old(result.number or 0)
         return result
+
+    def _crew(
+        self, checked: Program, paths: list[str], options: RunOptions
+    ) -> tuple[Callable[[Mapping[str, str]], Crew] | None, str]:
+        """What starts those who prepare files, or why it must be this process alone; neither where none were asked
+        for.
+        """
+        if options.jobs == 1 and options.executor is None:
+            return None, ""
+        import scrub
+        from scrub.crews import crew_for
+        from scrub.custom_actions import OWN_ACTIONS
+        from scrub.runner.ticket import About
+
+        modules = sorted({function.__module__ for _, function in OWN_ACTIONS})
+        about = About(scrub.__version__, self.vocabulary.fingerprint, modules, self.settings.load())
+        start = crew_for(options, about)
+        if "__main__" in modules:
+            raise BadCall("actions of your own are in the script itself. Put them into a module, which workers import")
+        alone = self._alone(checked, paths, options)
+        return (None, alone) if alone else (start, "")
+
+    def _alone(self, checked: Program, paths: list[str], options: RunOptions) -> str:
+        """Why a run is the work of one process; an empty text for any other."""
+        from scrub.model.core.declare import Reach
+
+        if checked.macro.for_all:
+            return "the macro works on all files together"
+        if options.stepper is not None:
+            return "each line waits for an answer"
+        if checked.reach >= Reach.SEND:
+            return "the macro sends messages, which go one after the other"
+        endings = self.formats.endings
+        if any("://" in path or endings.get(os.path.splitext(path)[1].lower()) == "database" for path in paths):
+            return "databases and servers are worked on by one process"
+        return ""
 
     def _ensure_runs_on(self, checked: Program, paths: list[str], into: str | None) -> None:
         """Raises `BadCall` where a macro does not go with what it is run on."""
@@ -415,6 +440,26 @@ class Home:
     def _is_example(self, checked: Program) -> bool:
         examples = [entry.text for entry in self.library.entries() if entry.example]
         return checked.text in examples and not checked.inner
+
+
+def preferences_of(found: Mapping[str, Any]) -> Preferences:
+    """How a person who has set this writes dates and numbers."""
+    from scrub.model.core.addresses import address_from
+    from scrub.model.core.preferences import DateOrder, Mark, Preferences
+
+    usual = Preferences()
+    order, mark = found.get("date-order"), found.get("decimal-mark")
+    return Preferences(
+        DateOrder(order) if order else None,
+        Mark(mark) if mark else None,
+        found.get("encoding") or None,
+        found.get("author") or None,
+        address_from(found["address"]) if found.get("address") else None,
+        tuple(word.strip().rstrip(":") for word in found.get("subject-prefixes", "").split(",") if word.strip()),
+        int(found.get("max-elements", usual.most_elements)),
+        int(found.get("max-minutes", usual.most_minutes)),
+        int(found.get("max-gigabytes", usual.most_gigabytes)),
+    )
 
 
 def _named(checked: Program, macro: str) -> str:

@@ -129,7 +129,7 @@ class Registry:
 
         Raises `FileProblem` when it is missing, damaged or of another format.
         """
-        looked_at(os.path.realpath(path))
+        looked_at(path)
         format_ = self._format(path, kinds or self.files)
         opener = _named(format_.opener)
         file = opener(path, self) if format_.holds_files else opener(path)

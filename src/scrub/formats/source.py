@@ -5,7 +5,10 @@ from __future__ import annotations
 import io
 import os
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
+from contextvars import ContextVar
+from types import MappingProxyType
 from typing import BinaryIO, TypeVar
 
 from scrub.model.core.preferences import CURRENT
@@ -18,6 +21,20 @@ T = TypeVar("T")
 _MOST = 1_000_000_000
 
 
+#: Files that came as bytes, by the paths that they have elsewhere.
+_SENT: ContextVar[Mapping[str, bytes]] = ContextVar("sent", default=MappingProxyType({}))
+
+
+@contextmanager
+def sending(files: Mapping[str, bytes]) -> Iterator[None]:
+    """Inside the block, these files are there, by their paths, though no disk of this machine has them."""
+    token = _SENT.set(files)
+    try:
+        yield
+    finally:
+        _SENT.reset(token)
+
+
 class Source:
     """An open file with its hash. `path` is absolute, with links followed; `shown` is what the person wrote."""
 
@@ -25,6 +42,10 @@ class Source:
         self.shown = path
         self.path = os.path.realpath(path)
         looked_at(self.path)
+        sent = _SENT.get().get(path)
+        if sent is not None:
+            self._take(sent)
+            return
         if os.path.isdir(self.path):
             raise FileProblem(path, "this is a folder. Name the files in it, for example with *.xlsx")
         if os.path.exists(self.path) and not os.path.isfile(self.path):
@@ -49,6 +70,13 @@ class Source:
             )
         self.digest = digest_of(self.stream)
 
+    def _take(self, data: bytes) -> None:
+        """Takes the bytes of a file that this machine does not see."""
+        self.stream = io.BytesIO(data)
+        self._lock, self._resting = threading.Lock(), False
+        self.digest, self.size = digest_of(self.stream), len(data)
+        self.fresh = False
+
     def read(self, start: int, length: int) -> bytes:
         """A range of the file; shorter at its end."""
         with self._lock:
@@ -59,8 +87,9 @@ class Source:
 
     def rest(self) -> None:
         """Lets the file go until it is read again: a system contains only that many files open."""
-        self._resting = True
-        self.stream.close()
+        if not isinstance(self.stream, io.BytesIO):
+            self._resting = True
+            self.stream.close()
 
     def _open_again(self) -> None:
         try:
@@ -86,16 +115,14 @@ class FreshSource(Source):
 
     def __init__(self, path: str, data: bytes) -> None:
         self.shown = self.path = path
-        self.stream = io.BytesIO(data)
-        self._lock, self._resting = threading.Lock(), False
-        self.digest, self.size = digest_of(self.stream), len(data)
+        self._take(data)
         self.fresh = True
 
 
 def data_of(path: str) -> bytes:
     """The bytes of another file, which a macro names. Raises `Failure` for one that cannot be read."""
     name = os.path.basename(path)
-    looked_at(os.path.realpath(path))
+    looked_at(path)
     try:
         with open(path, "rb", opener=only_files) as stream:
             if stream.seek(0, os.SEEK_END) > _MOST:

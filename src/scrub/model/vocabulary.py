@@ -297,6 +297,15 @@ class Vocabulary:
                     ways = listed(held for held in kind.enters if inner in below.get(held, ()))
                     raise TypeError(f"a {word} contains {inner} by way of {ways}; it needs an @holds for {inner}")
 
+    @cached_property
+    def fingerprint(self) -> str:
+        """The hash of all that a macro can name: two processes with the same one understand the same macros."""
+        import hashlib  # a run in one process needs none
+
+        words = [f"{kind.word} {word}" for kind in self.kinds.values() for word in (*kind.fields, *kind.actions)]
+        words += [" ".join(key) for key in self.operations] + [" ".join(pair) for pair in self.endings.items()]
+        return hashlib.blake2b("\n".join(sorted(words)).encode(), digest_size=16).hexdigest()
+
     def operation(self, type_word: str, word: str) -> Callee | None:
         """An operation of values of a type; an address has those of texts too."""
         found = (self.operations.get((owner, word)) for owner in _owners(type_word))

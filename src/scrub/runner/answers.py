@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping
 
 from scrub.model.core.addresses import address_from
 from scrub.model.core.colours import colour_of
-from scrub.model.core.host import Host, Question
+from scrub.model.core.host import Host, Question, QuietHost
 from scrub.model.core.problem import BadCall, Failure, did_you_mean, listed
 from scrub.model.core.values import Secret, Value, fold, shown
 from scrub.model.operations import as_date, as_number
@@ -22,6 +22,25 @@ _YES, _NO = frozenset(("yes", "y", "true")), frozenset(("no", "n", "false"))
 def variable(prompt: str) -> str:
     """The environment variable that contains a secret: `sheet-code` is `SCRUB_SECRET_SHEET_CODE`."""
     return "SCRUB_SECRET_" + "".join(letter if letter.isalnum() else "_" for letter in prompt).upper()
+
+
+class Noting(QuietHost):
+    """A host that asks another one, and notes the answers that are not secret."""
+
+    def __init__(self, host: Host, answers: dict[str, object]) -> None:
+        super().__init__()
+        self._host, self._answers = host, answers
+
+    def ask(self, question: Question) -> str | None:
+        """The answer as typed."""
+        answer = self._host.ask(question)
+        if answer is not None and (answer.strip() or question.default is None):
+            self._answers[question.name] = answer
+        return answer
+
+    def secret(self, question: Question) -> str | None:
+        """A password, which is not noted."""
+        return self._host.secret(question)
 
 
 Stored = Callable[[str], str | None]

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from datetime import datetime
 
 from scrub.language.program import Program
-from scrub.runner.results import FileResult, RunResult
+from scrub.runner.results import NOT_DONE, FileResult, RunResult
 
 #: The names of files that the list of runs shows.
 _NAMED = 3
@@ -30,7 +30,11 @@ class RunRecorder:
             "when": self._when,
             "files": [
                 *(_file(file) for file in done if file.path or file.log or file.said),
-                *({"file": _whole(path), "state": WAITING, "problem": ""} for path in self._every if path not in known),
+                *(
+                    {"file": _whole(path), "state": NOT_DONE, "problem": ""}
+                    for path in self._every
+                    if path not in known
+                ),
             ],
             **self._summary(),
         }
@@ -48,10 +52,6 @@ class RunRecorder:
                 "failed": sum(file.problem is not None for file in files),
             }
         }
-
-
-#: The state of a file that was not done when the record was written.
-WAITING = "not done"
 
 
 def _file(file: FileResult) -> dict[str, object]:

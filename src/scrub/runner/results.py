@@ -20,6 +20,8 @@ from scrub.runner.overview import Overview, overview_of
 from scrub.store.patch import Effect
 
 CHANGED, UNCHANGED, FAILED, NOT_TRIED = "changed", "unchanged", "failed", "not tried"
+#: Of a run that ended before its last file: what is continued later.
+NOT_DONE = "not done"
 
 
 class FileResult:
@@ -160,12 +162,15 @@ class PackedChanges(NamedTuple):
     @classmethod
     def of(cls, changes: Changes, recalculated: Sequence[Change]) -> PackedChanges:
         """Packs them, as the history keeps them."""
-        kept = {"changes": changes.kept(), "results": list(map(_result, recalculated))}
-        return cls(len(changes), len(recalculated), zlib.compress(json.dumps(kept).encode(), 1))
+        return cls(len(changes), len(recalculated), zlib.compress(_as_json(changes, recalculated), 1))
+
+    def json(self) -> bytes:
+        """What the history keeps of them, in JSON."""
+        return zlib.decompress(self.data)
 
     def kept(self) -> dict[str, Any]:
-        """What the history keeps of them."""
-        found: dict[str, Any] = json.loads(zlib.decompress(self.data))
+        """The same as an object."""
+        found: dict[str, Any] = json.loads(self.json())
         return found
 
     def changes(self) -> Changes:
@@ -186,6 +191,10 @@ class RunResult:
         self.number: int | None = None
         self.files: list[FileResult] = []
         self.recovered: list[str] = []
+        #: Why the run ended before its last file; an empty text where it did not.
+        self.ended = ""
+        #: Why it was done in one process though more were asked for; an empty text where it was not.
+        self.alone = ""
         #: Whether the macro can change nothing at all.
         self.only_reads = False
 
@@ -193,7 +202,7 @@ class RunResult:
     def exit_code(self) -> int:
         """0 when all went well, else the highest of its files' problems."""
         codes = [file.problem.exit_code if file.problem else 1 for file in self.files if file.problem or file.unsent]
-        return max(codes, default=0)
+        return max(codes, default=1 if self.ended else 0)
 
     def __repr__(self) -> str:
         number = f"run {self.number}" if self.number else "preview" if self.preview else "not kept"
@@ -221,6 +230,8 @@ class Prepared(NamedTuple):
     said: list[str]
     #: The paths that decided about it, as `looked_at` gives them: it must be done again where one has changed.
     looked: frozenset[str] = frozenset()
+    #: Whether a file was in use, about which a person, or the options of the run, can decide.
+    busy: bool = False
 
     @property
     def effects(self) -> list[Effect]:
@@ -234,26 +245,28 @@ class Prepared(NamedTuple):
 
     def record(self) -> bytes:
         """What the history keeps of it, in JSON."""
-        files = [
-            {
-                "file": file.address,
-                **_kept(file),
-                "made": file.made,
-                "headings": {place: dict(heads) for place, heads in file.headings.items()},
-            }
-            for file in self.files
-        ]
-        return json.dumps({"files": files, "log": self.log, "said": self.said}).encode()
+        files = b", ".join(map(_file_as_json, self.files))
+        rest = json.dumps({"log": self.log, "said": self.said}).encode()
+        return b'{"files": [' + files + b"], " + rest[1:]
 
 
-def _kept(file: FileResult) -> dict[str, object]:
-    """What the history keeps of changes: all, and of results how many there are, and the first of them."""
-    if file.packed is not None:
-        kept = file.packed.kept()
-        changes, first = kept["changes"], kept["results"][:_MOST_RESULTS]
+def _file_as_json(file: FileResult) -> bytes:
+    """What the history keeps of a file: all changes, and of results how many there are, and the first of them."""
+    own = {
+        "file": file.address,
+        "made": file.made,
+        "headings": {place: dict(heads) for place, heads in file.headings.items()},
+        "recalculated": file.result_count,
+    }
+    if file.packed is not None and file.result_count <= _MOST_RESULTS:
+        kept = file.packed.json()
     else:
-        changes, first = file.changes.kept(), list(map(_result, file.recalculated[:_MOST_RESULTS]))
-    return {"changes": changes, **({"recalculated": file.result_count, "results": first} if first else {})}
+        kept = _as_json(file.changes, file.recalculated[:_MOST_RESULTS])
+    return json.dumps(own)[:-1].encode() + b", " + kept[1:]
+
+
+def _as_json(changes: Changes, recalculated: Sequence[Change]) -> bytes:
+    return json.dumps({"changes": changes.kept(), "results": list(map(_result, recalculated))}).encode()
 
 
 def _result(change: Change) -> list[str]:

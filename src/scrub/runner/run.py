@@ -5,7 +5,7 @@ from __future__ import annotations
 import decimal
 import os
 import time
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from datetime import datetime
 from functools import partial
 
@@ -18,10 +18,10 @@ from scrub.model.core.preferences import Preferences, preferring
 from scrub.model.core.problem import BadCall, Failure, FileProblem, Refused, ScrubError, counted, listed, with_article
 from scrub.model.core.progress import watched
 from scrub.model.core.sending import OutboundTask
-from scrub.model.core.values import ARITHMETIC
+from scrub.model.core.values import ARITHMETIC, Secret
 from scrub.model.operations.mistaken import NOTED, REMEDIES
 from scrub.model.vocabulary import Vocabulary
-from scrub.runner.answers import answer_all
+from scrub.runner.answers import Noting, answer_all
 from scrub.runner.blocks import compile_block
 from scrub.runner.compiling import Compiler, Run
 from scrub.runner.execution import BUDGET, Execution
@@ -29,17 +29,21 @@ from scrub.runner.explain import explained, not_foreseen
 from scrub.runner.explain import told as explain
 from scrub.runner.flat import flatten
 from scrub.runner.opened import Opened, Opens
-from scrub.runner.options import RunOptions
+from scrub.runner.options import AUTO, RunOptions
 from scrub.runner.record import RunRecorder
-from scrub.runner.results import NOT_TRIED, FileResult, Prepared, RunResult, failed
+from scrub.runner.results import NOT_DONE, NOT_TRIED, FileResult, Prepared, RunResult, failed
 from scrub.runner.saver import Saver
 from scrub.runner.sending import Sender
+from scrub.runner.spread import Crew, Lost, Spread
 from scrub.runner.step import Stopped, Watch
+from scrub.runner.ticket import work_of
 from scrub.store.errors import InUse, StoreError
 from scrub.store.looked import looking
 from scrub.store.patch import Effect, claiming, forgetting, free_path, replacing
 from scrub.store.store import Store
 
+#: Seconds of work after which it is known how long a file takes, and of what is left for which others are started.
+_LOOKING, _WORTH_IT = 1.0, 3.0
 #: Files of one run of which only what is needed is kept once they are done.
 _MANY = 100
 
@@ -88,8 +92,13 @@ class Runner:
         stored: Callable[[str], str | None] | None = None,
         preferences: Preferences | None = None,
         sender: Sender | None = None,
+        saves: bool | None = None,
+        crew: Callable[[Mapping[str, str]], Crew] | None = None,
     ) -> None:
-        """`reach` is how far the person allows it to go, `stored` gives secrets that are kept, and `sender` sends."""
+        """`reach` is how far the person allows it to go, `stored` gives secrets that are kept, and `sender` sends;
+        `saves` tells that another process saves what is prepared here, and `crew` starts those who prepare many files,
+        who get passwords by what the macro asks for.
+        """
         at = options.at
         if at is not None and not _selects(program):
             raise BadCall(f'"{program.title}" does not use the selection of --at. It would need the word: selection')
@@ -100,6 +109,7 @@ class Runner:
         self.vocabulary = vocabulary
         self.opener = opener
         self.store = store
+        self.saves = store is not None if saves is None else saves
         self.options = options
         self.host = options.host
         self.reach = reach
@@ -107,12 +117,16 @@ class Runner:
         self.into = options.into or program.macro.into or None
         self.sender = sender
         self.preferences = preferences or Preferences()
+        self.crew = crew
         self._watch = Watch(options.stepper) if options.stepper else None
         self._bodies: dict[int, Run] = {}
         self._body(program.on(next(iter(program.variants), "")))
         self.answers: list[object] = []
         self.claims: set[str] = set()  # the paths at which this run makes files
-        self._ask = partial(answer_all, program.questions, options.answers, options.host, stored)
+        #: The answers that are not secret, as they were given.
+        self.given = {name: answer for name, answer in options.answers.items() if not isinstance(answer, Secret)}
+        asking = Noting(options.host, self.given)
+        self._ask = partial(answer_all, program.questions, options.answers, asking, stored)
 
     def run(self, paths: Sequence[str]) -> RunResult:
         """Runs the program on each file, on all of them at once, or once with none: as its header says. After the first
@@ -140,9 +154,16 @@ class Runner:
             elif self.program.macro.for_all:
                 saver.take(self.prepare(every))
             else:
-                self._one_by_one(every, saver)
+                self._many(every, saver)
+        except Lost as lost:
+            result.ended = str(lost)
+        except KeyboardInterrupt:
+            result.ended = "stopped"
         finally:
             saver.flush()
+        if result.ended:
+            done = {file.path for file in result.files}
+            result.files += [_not_done(path) for path in every if path not in done]
         self.host.progress(len(every) or 1, len(every) or 1, "")
         if self.sender is not None:
             self.sender.close()
@@ -163,19 +184,54 @@ class Runner:
 
         return report
 
-    def _one_by_one(self, every: list[str], saver: Saver) -> None:
+    def _one_by_one(self, every: list[str], saver: Saver, first: int = 0, end: int | None = None) -> None:
         watching = bool(getattr(self.host, "watching", False))
-        for index, path in enumerate(every):
+        for index in range(first, len(every) if end is None else end):
+            path = every[index]
             name = os.path.basename(path)
             self.host.progress(index, len(every), name)
             if saver.stopped:
-                saver.take(_not_tried(path))
+                saver.take(self.not_tried(path))
                 continue
             tell = partial(self._tell, index, len(every), name) if watching else None
             with watched(tell):
-                saver.take(self._in_turn(path, saver))
+                saver.take(self.in_turn(path, saver))
 
-    def _in_turn(self, path: str, saver: Saver) -> Prepared:
+    def _many(self, every: list[str], saver: Saver) -> None:
+        """One by one, or with others; with `jobs` left to decide, once it is known that there is enough to do."""
+        if self.crew is None or len(every) < 2:
+            self._one_by_one(every, saver)
+            return
+        first = 0
+        if self.options.jobs == AUTO:
+            began = time.monotonic()
+            while first < len(every) and time.monotonic() - began < _LOOKING:
+                self._one_by_one(every, saver, first, first + 1)
+                first += 1
+            if (time.monotonic() - began) / max(1, first) * (len(every) - first) < _WORTH_IT:
+                self._one_by_one(every, saver, first)
+                return
+        secrets = {
+            question.prompt: answer.reveal()
+            for question, answer in zip(self.program.questions, self.answers, strict=True)
+            if isinstance(answer, Secret)
+        }
+        crew = self.crew(secrets)
+        try:
+            left = every[first:]
+
+            def tell(done: int) -> None:
+                self.host.progress(first + done, len(every), os.path.basename(left[min(done, len(left) - 1)]))
+
+            tell(0)
+            work = work_of(self.program, self.options, int(self.reach), self.given, self.saves, left[0], crew.about)
+            spread = Spread(self, saver, crew, work, tell)
+            spread.greet()
+            spread.run(left)
+        finally:
+            crew.close()
+
+    def in_turn(self, path: str, saver: Saver) -> Prepared:
         """One file, prepared while others wait to be saved; where it needs what these change, after them."""
         forget = forgetting()
         prepared = self.prepare([path], told=not saver.waits)
@@ -185,11 +241,24 @@ class Runner:
             forget()
             saver.flush()
             return self.prepare([path])
+        self.tell(prepared)
+        return prepared
+
+    def tell(self, prepared: Prepared) -> None:
+        """Tells the host what a macro said where it was not told at once."""
         for text in prepared.said:
             self.host.say(text)
         for text in prepared.log:
             self.host.log(text)
-        return prepared
+
+    @staticmethod
+    def not_tried(path: str, problem: ScrubError | None = None) -> Prepared:
+        """What comes of a file that is not worked on, or could not be."""
+        found = FileResult(path)
+        found.state = NOT_TRIED
+        if problem is not None:
+            failed([found], found, problem)
+        return Prepared([found], [], [])
 
     def _tell(self, done: int, of: int, name: str, label: str, share: float) -> None:
         """Tells how far one file has come."""
@@ -202,17 +271,27 @@ class Runner:
         with looking() as looked, claiming(self.claims):
             return self._prepare(paths, told)._replace(looked=frozenset(looked))
 
+    def prepare_alone(self, path: str) -> Prepared:
+        """The same for one file of a run that goes on in another process: what other files take is known there."""
+        self.claims.clear()
+        with preferring(self.preferences):
+            if not self.answers:
+                self.answers = list(self._ask())
+            return self.prepare([path])
+
     def _prepare(self, paths: Sequence[str], told: bool) -> Prepared:
         results = [FileResult(path) for path in paths] or [FileResult("")]
         forget = forgetting()
         execution = Execution(self.host if told else QuietHost(), self.reach, self.budget)
         execution.at, execution.opener = self.options.at, self.opener
         group = _Group(results, execution)
+        busy = False
         try:
             self._do(group, bool(paths))
         except ScrubError as problem:
             group.failed(problem)
         except (StoreError, OSError, MemoryError) as error:
+            busy = isinstance(error, InUse)
             group.failed(explain(error, group.at.path))
         except Exception as error:  # whatever is wrong with one file, the others are not held back
             if os.environ.get("SCRUB_TRACEBACK"):
@@ -225,7 +304,7 @@ class Runner:
         results[0].log, results[0].said = execution.log, execution.said
         results[0].left = execution.remarks
         results[0].notes += _unequal(execution)
-        return Prepared(results, execution.log, execution.said)
+        return Prepared(results, execution.log, execution.said, busy=busy)
 
     def _do(self, group: _Group, on_files: bool) -> None:
         """Opens the files of a group, runs the program on them, and takes what comes of that."""
@@ -261,7 +340,7 @@ class Runner:
         try:
             found.address = file.address
             self._ensure_fitting(file.item, found.path)
-            if self.store is not None and self.into is None and self._is_busy(file):
+            if self.saves and self.into is None and self._is_busy(file):
                 beside.add(found.address)
         except BaseException:
             file.close()
@@ -336,10 +415,10 @@ class Runner:
             self.host.log(f"the history could not be written: {error}")
 
 
-def _not_tried(path: str) -> Prepared:
+def _not_done(path: str) -> FileResult:
     found = FileResult(path)
-    found.state = NOT_TRIED
-    return Prepared([found], [], [])
+    found.state = NOT_DONE
+    return found
 
 
 def _selects(program: Program) -> bool:

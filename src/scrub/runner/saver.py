@@ -11,7 +11,7 @@ from scrub.runner.explain import is_of, told
 from scrub.runner.results import NOT_TRIED, FileResult, Prepared, RunResult, failed
 from scrub.runner.sending import Sender
 from scrub.store.errors import StoreError
-from scrub.store.looked import place_of
+from scrub.store.looked import Places
 from scrub.store.patch import Effect
 from scrub.store.store import GROUP, GROUP_BYTES, Saving, Store
 
@@ -25,12 +25,13 @@ class ChangedPlaces:
     def __init__(self) -> None:
         self.saved = 0
         self._at: dict[str, int] = {}
+        self._places = Places()
 
     def add(self, effects: Sequence[Effect]) -> None:
         """Notes what one more file changed; whoever listed a folder above it looked at it too."""
         self.saved += 1
         for effect in effects:
-            place = place_of(effect.path)
+            place = self._places.of(effect.path)
             self._at[place] = self.saved
             while (folder := os.path.dirname(place)) != place:
                 place = folder
@@ -40,8 +41,8 @@ class ChangedPlaces:
         """Whether anything that decided about what was prepared has changed since so many files were saved."""
         if since == self.saved:
             return False
-        places = {*prepared.looked, *(place_of(effect.path) for effect in prepared.effects)}
-        return any(self._at.get(place, 0) > since for place in places)
+        paths = {*prepared.looked, *(effect.path for effect in prepared.effects)}
+        return any(self._at.get(self._places.of(path), 0) > since for path in paths)
 
 
 class Saver:

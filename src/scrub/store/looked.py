@@ -24,13 +24,22 @@ def looking() -> Iterator[set[str]]:
 
 
 def looked_at(path: str) -> None:
-    """Notes a file, a folder that was listed, or a name at which nothing may be."""
+    """Notes a file, what is in a folder (`folder/*`), or a name at which nothing may be."""
     found = _LOOKED.get()
     if found is not None:
-        found.add(place_of(path))
+        found.add(path)
 
 
-def place_of(path: str) -> str:
-    """A path by which a file is known again, whatever links lead to its folder."""
-    folder, name = os.path.split(os.path.abspath(path))
-    return os.path.normcase(os.path.join(os.path.realpath(folder), name))
+class Places:
+    """Gives paths by which files are known again, whatever links lead to their folders."""
+
+    def __init__(self) -> None:
+        self._folders: dict[str, str] = {}
+
+    def of(self, path: str) -> str:
+        """The one of a path."""
+        folder, name = os.path.split(path)
+        known = self._folders.get(folder)
+        if known is None:
+            known = self._folders[folder] = os.path.realpath(folder)
+        return os.path.normcase(os.path.join(known, name))

@@ -168,7 +168,7 @@ class Out(Beside):
     def _box(self, message: Mailed, to: str) -> str:
         """The path of another mailbox. Raises `Failure` or `FileProblem` for anything else."""
         path = self.whole(to)
-        looked_at(os.path.realpath(path))
+        looked_at(path)
         if os.path.realpath(path) == os.path.realpath(self.path):
             raise Failure(f"{message.label} is in {to} already")
         if not is_maildir(path):

@@ -1,0 +1,263 @@
+"""A run over very many files: workers prepare them ahead, and this process saves and reports them in their order.
+
+Preparing has no effects, so that it can be repeated. What a worker prepared is taken only if nothing that decided about
+it has been changed by this run in the meantime; else it is prepared once more, here and now.
+"""
+
+from __future__ import annotations
+
+import os
+from collections import deque
+from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import BrokenExecutor, Executor, Future
+from typing import TYPE_CHECKING, Any
+
+from scrub.model.core.problem import BadCall, FileProblem, ScrubError, listed
+from scrub.runner.carried import load
+from scrub.runner.packets import unpacked
+from scrub.runner.results import Prepared
+from scrub.runner.saver import Saver
+from scrub.runner.ticket import MOST_SENT, About, Ticket, Work, dump
+from scrub.store.patch import claim, is_claimed
+
+if TYPE_CHECKING:
+    from scrub.runner.run import Runner
+
+#: Files of one task, and bytes of files after which a task is full.
+_FILES, _BYTES = 8, 32_000_000
+#: Tasks that are on the way for each worker, so that none waits for the next one.
+_AHEAD = 2
+#: Seconds in which a worker answers the first question; a cluster may have to start some.
+_PATIENCE = 120.0
+
+#: What a worker does: bytes to bytes.
+Call = Callable[[bytes], bytes]
+
+
+class Lost(ScrubError):
+    """Nobody works any more: the scheduler is away. What was saved stays."""
+
+
+class Crew:
+    """Those who prepare files: an executor, how many there are, and how a pool is started again that broke."""
+
+    def __init__(
+        self,
+        executor: Executor,
+        workers: int,
+        greet: Call,
+        prepare: Call,
+        about: About,
+        renew: Callable[[], Executor] | None = None,
+    ) -> None:
+        """`about` is what they must be alike in; `renew` is None for an executor that somebody else owns."""
+        self.about = about
+        self.executor, self.workers = executor, workers
+        self.greet, self.prepare, self._renew = greet, prepare, renew
+
+    def call(self, what: Call, data: bytes) -> Future[bytes]:
+        """Gives one of them something to do. Raises `Lost` where nobody takes it."""
+        try:
+            return self.executor.submit(what, data)
+        except BrokenExecutor:
+            if self._renew is None:
+                raise
+            self.renew()
+            return self.executor.submit(what, data)
+        except Exception as error:
+            raise _lost(error) from None
+
+    def renew(self) -> None:
+        """Starts others where a pool of our own broke."""
+        if self._renew is not None:
+            self.executor.shutdown(wait=False, cancel_futures=True)
+            self.executor = self._renew()
+
+    def close(self) -> None:
+        """Ends a pool of our own."""
+        if self._renew is not None:
+            self.executor.shutdown(wait=True, cancel_futures=True)
+
+
+class _Task:
+    """Some files on the way; `since` is how many files were saved when they went."""
+
+    def __init__(self, paths: Sequence[str], future: Future[bytes] | None, since: int) -> None:
+        self.paths, self.future, self.since = paths, future, since
+        self.broken = False  # whether those who had it are gone
+
+
+class Spread:
+    """Spreads the files of a run over a crew."""
+
+    def __init__(self, runner: Runner, saver: Saver, crew: Crew, work: Work, tell: Callable[[int], None]) -> None:
+        """`tell` hears how many files are done."""
+        self._runner, self._saver, self._crew, self._work, self._tell = runner, saver, crew, work, tell
+        self._sends = False  # whether workers get the bytes of files
+        self._done = 0
+
+    def greet(self) -> None:
+        """Asks one of the crew whether it can take part. Raises `BadCall` where it cannot, and `Lost`."""
+        try:
+            answer = self._crew.call(self._crew.greet, dump(Ticket(self._work, (), {}))).result(_PATIENCE)
+            told, _ = unpacked(answer)
+        except ScrubError:
+            raise
+        except TimeoutError:
+            raise Lost(f"no worker answered within {_PATIENCE:.0f} seconds") from None
+        except BaseException as error:
+            raise _lost(error) from None
+        self._ensure_alike(told)
+        self._sends = not told["sees"]
+
+    def _ensure_alike(self, told: dict[str, Any]) -> None:
+        version = f"Scrub {told['version']} there, {self._work.version} here"
+        if told["version"] != self._work.version:
+            raise BadCall(f"the workers have another version: {version}. Install the same one on all machines")
+        if told["problem"] or told["vocabulary"] != self._work.vocabulary:
+            why = told["problem"] or "formats or actions of your own are missing there, or are others"
+            raise BadCall(f"the workers know other words than this process: {why}")
+        if told["lacks"]:
+            from scrub.runner.answers import variable  # rarely needed
+
+            names = listed([variable(prompt) for prompt in told["lacks"]])
+            raise BadCall(f"the workers lack a password, which is never sent to them. Set there: {names}")
+        if told["misses"]:
+            raise BadCall(
+                f"the workers do not see files that belong to the macro: {listed(told['misses'])}. "
+                "Put them where all machines see them"
+            )
+
+    def run(self, every: Sequence[str]) -> None:
+        """Has all files prepared, and saves them in order. Raises `Lost` where nobody works any more; what is done then
+        is done.
+        """
+        waiting = deque(self._tasks(every))
+        flying: deque[_Task] = deque()
+        try:
+            while waiting or flying:
+                # After a break each file goes alone, so that it is known which one breaks things.
+                while waiting and len(flying) < _AHEAD * self._crew.workers and not any(each.broken for each in flying):
+                    flying.append(self._sent(waiting.popleft()))
+                task = flying.popleft()
+                for path, prepared in self._prepared(task, flying):
+                    self._accept(path, prepared, task.since)
+                if self._saver.stopped:
+                    break
+            for path in [path for paths in (*(task.paths for task in flying), *waiting) for path in paths]:
+                self._saver.take(self._runner.not_tried(path))
+        finally:
+            for task in flying:
+                if task.future is not None:
+                    task.future.cancel()
+
+    @staticmethod
+    def _tasks(every: Sequence[str]) -> Iterator[list[str]]:
+        """The files in tasks: some at a time, fewer where they are big."""
+        task: list[str] = []
+        size = 0
+        for path in every:
+            task.append(path)
+            try:
+                size += os.path.getsize(path)
+            except OSError:
+                size += 0  # what is not there is told when it is its turn
+            if len(task) == _FILES or size >= _BYTES:
+                yield task
+                task, size = [], 0
+        if task:
+            yield task
+
+    def _sent(self, paths: Sequence[str]) -> _Task:
+        """A task on its way; one whose files workers do not see has none, where they are too big to be sent."""
+        sent: dict[str, bytes] = {}
+        for path in paths if self._sends else ():
+            try:
+                if os.path.getsize(path) <= MOST_SENT:
+                    with open(path, "rb") as stream:
+                        sent[path] = stream.read()
+            except OSError:
+                break
+        if self._sends and len(sent) < len(paths):
+            return _Task(paths, None, self._saver.since)
+        ticket = dump(Ticket(self._work, paths, sent))
+        return _Task(paths, self._crew.call(self._crew.prepare, ticket), self._saver.since)
+
+    def _prepared(self, task: _Task, flying: Sequence[_Task]) -> Iterator[tuple[str, Prepared | ScrubError | None]]:
+        """The files of a task with what was prepared of each, or why nothing could; None for what is prepared here."""
+        if task.future is None:
+            yield from ((path, None) for path in task.paths)
+            return
+        if not task.broken:
+            try:
+                found = load(task.future.result())
+                yield from zip(task.paths, found, strict=True)
+                return
+            except BrokenExecutor:
+                for other in (task, *flying):
+                    other.broken = True
+                self._crew.renew()
+            except (KeyboardInterrupt, SystemExit):
+                raise
+            except BaseException:
+                self.greet()  # nobody there: this is told, and ends the run
+        for path in task.paths:
+            if self._saver.stopped:
+                yield path, None
+            else:
+                yield path, self._alone(path, task)
+
+    def _alone(self, path: str, task: _Task) -> Prepared | ScrubError:
+        """One file once more, with nothing beside it."""
+        again = self._sent([path])
+        task.since = again.since
+        assert again.future is not None
+        try:
+            (found,) = load(again.future.result())
+        except BrokenExecutor:
+            self._crew.renew()
+            why = "a process that worked on this file ended: the memory was too small, or it was stopped"
+        except (KeyboardInterrupt, SystemExit):
+            raise
+        except BaseException as error:
+            self.greet()
+            why = f"no worker could work on this file ({type(error).__name__}: {error})"
+        else:
+            return found
+        return FileProblem(path, f"{why}. It is unchanged")
+
+    def _accept(self, path: str, prepared: Prepared | ScrubError | None, since: int) -> None:
+        runner, saver = self._runner, self._saver
+        if saver.stopped:
+            saver.take(runner.not_tried(path))
+        elif isinstance(prepared, ScrubError):
+            saver.take(runner.not_tried(path, prepared))
+        elif prepared is None or self._must_be_done_again(path, prepared, since):
+            saver.take(runner.in_turn(path, saver))
+        else:
+            for effect in prepared.effects:
+                if effect.before is None:
+                    claim(effect.path)
+            runner.tell(prepared)
+            saver.take(prepared)
+        self._done += 1
+        self._tell(self._done)
+
+    def _must_be_done_again(self, path: str, prepared: Prepared, since: int) -> bool:
+        """Whether a file must be prepared once more, in this process: it needs what the run has changed, takes a name
+        that another one took, is in use, or was seen by a worker where it is not.
+        """
+        (file,) = prepared.files
+        if file.path != path or (file.problem is None and file.address != os.path.realpath(path)):
+            return True
+        if prepared.busy and self._runner.options.in_use != "stop":
+            return True
+        if self._sends and file.problem is not None:
+            return True  # it may be about another file that is not there
+        taken = any(effect.before is None and is_claimed(effect.path) for effect in prepared.effects)
+        return taken or self._saver.changed.concern(prepared, since)
+
+
+def _lost(error: BaseException) -> Lost:
+    why = f"{type(error).__name__}: {error}" if str(error) else type(error).__name__
+    return Lost(f"the workers cannot be reached any more ({why})")
