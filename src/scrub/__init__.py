@@ -33,9 +33,10 @@ from scrub.model.core.problem import (
 if TYPE_CHECKING:
     from concurrent.futures import Executor
 
+    from scrub.crews import executor_named
     from scrub.custom_actions import action
     from scrub.demo import lay_out_samples
-    from scrub.file_names import expanded
+    from scrub.file_names import expanded, listed_in, without
     from scrub.home_folder import Home
     from scrub.language.complete import Fit
     from scrub.language.program import Program
@@ -115,10 +116,12 @@ __all__ = [
     "check",
     "check_text",
     "compared",
+    "continue_run",
     "counted",
     "decoded",
     "did_you_mean",
     "differences",
+    "executor_named",
     "expanded",
     "files_of",
     "harmless",
@@ -132,6 +135,7 @@ __all__ = [
     "letters_of",
     "lines_of",
     "listed",
+    "listed_in",
     "mended",
     "open",
     "outbox",
@@ -148,6 +152,7 @@ __all__ = [
     "undo",
     "variable",
     "vocabulary",
+    "without",
 ]  # fmt: skip
 
 #: Where each name lives, by package; it is fetched when first used, so that a small command imports little.
@@ -180,7 +185,8 @@ _PACKAGES = {
     "scrub.runner.step": "Go Stepper View",
     "scrub.store.store": "Restored",
     "scrub.home_folder": "Home",
-    "scrub.file_names": "expanded",
+    "scrub.file_names": "expanded listed_in without",
+    "scrub.crews": "executor_named",
 }
 _WHERE = {name: package for package, names in _PACKAGES.items() for name in names.split()}
 
@@ -312,17 +318,51 @@ def run(
     """
     from scrub.file_names import expanded
     from scrub.model.core.host import QuietHost
-    from scrub.runner.options import AUTO, RunOptions
+    from scrub.runner.options import RunOptions
 
     quiet, given = host or QuietHost(), answers or {}
+    options = RunOptions(quiet, given, preview, stop, budget, into, in_use, stepper, at, _jobs(jobs), executor, report)
+    return home().run(macro, expanded(files), options)
+
+
+def continue_run(
+    run: int,
+    *,
+    answers: Mapping[str, object] | None = None,
+    host: Host | None = None,
+    stop: bool = False,
+    in_use: InUseChoice = "stop",
+    jobs: int | str = 1,
+    executor: Executor | None = None,
+    report: Callable[[FileResult], None] | None = None,
+) -> RunResult:
+    """Runs a macro on those files of a run that failed or were not done, with the same text and answers, and adds them
+    to its record. What is done is known by the hashes of what was saved; a file that was edited since stays as it is.
+    Answers that are given again replace those from before; passwords are never kept, and asked for again.
+
+    Raises `BadCall` where nothing is left, where the run was undone, or where there is no such run.
+    """
+    from scrub.model.core.host import QuietHost
+    from scrub.runner.options import RunOptions
+
+    options = RunOptions(
+        host or QuietHost(), answers or {}, stop=stop, in_use=in_use, jobs=_jobs(jobs), executor=executor, report=report
+    )
+    with _explained():
+        return home().continue_run(run, options)
+
+
+def _jobs(jobs: int | str) -> int:
+    """A number of processes. Raises `BadCall` for what is none."""
+    from scrub.runner.options import AUTO
+
     if isinstance(jobs, str):
         if jobs != "auto":
             raise BadCall(f'"{jobs}" is no number of processes. Choose a number, or auto')
-        jobs = AUTO
-    elif jobs < 1:
+        return AUTO
+    if jobs < 1:
         raise BadCall(f"{jobs} processes cannot do anything. Choose 1 or more, or auto")
-    options = RunOptions(quiet, given, preview, stop, budget, into, in_use, stepper, at, jobs, executor, report)
-    return home().run(macro, expanded(files), options)
+    return jobs
 
 
 def open(path: str) -> OpenFile:
@@ -359,7 +399,7 @@ def changes(run: int | None = None) -> RunRecord:
     with _explained():
         if run is not None:
             return read_record(store.run(run))
-        runs = store.runs()
+        runs = store.runs()[:1]
     if not runs:
         raise BadCall("no runs yet. Try: scrub demo")
     return read_record(runs[0])

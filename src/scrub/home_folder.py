@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from scrub.model.core.sending import Transport
     from scrub.model.core.values import Secret
     from scrub.model.vocabulary import Vocabulary
+    from scrub.runner.former import Former
     from scrub.runner.options import RunOptions
     from scrub.runner.results import RunResult
     from scrub.runner.sending import Sender
@@ -266,13 +267,24 @@ class Home:
         """How the person writes dates and numbers."""
         return preferences_of(self.settings.load())
 
-    def run(self, macro: str, paths: list[str], options: RunOptions) -> RunResult:
-        """Runs a macro; see `scrub.run`."""
+    def continue_run(self, number: int, options: RunOptions) -> RunResult:
+        """Runs what is left of a run; see `scrub.continue_run`."""
+        from scrub.runner.former import former_of
+
+        self.store.recover()
+        former = former_of(self.store.run(number), self.store.disk.digest)
+        answers = {**former.answers, **options.answers}
+        options = options._replace(into=former.into, at=former.at, answers=answers)
+        return self.run(former.path, list(former.left), options, former)
+
+    def run(self, macro: str, paths: list[str], options: RunOptions, former: Former | None = None) -> RunResult:
+        """Runs a macro; see `scrub.run`. `former` is what was of a run that is continued."""
         from scrub.model.core.declare import Reach
         from scrub.model.core.passwords import knowing
         from scrub.runner.run import Runner
 
-        checked, host, preview = self.program(macro), options.host, options.preview
+        text, path = self._found(macro) if former is None else (former.text, former.path)
+        checked, host, preview = self.checked(text, path), options.host, options.preview
         into = os.path.abspath(os.path.expanduser(options.into)) if options.into else None
         self._ensure_runs_on(checked, paths, into)
         servers = [path for path in paths if "://" in path]
@@ -290,6 +302,8 @@ class Home:
             preferences=self.preferences,
             sender=None if preview else self._sender(host),
             crew=crew,
+            path=path,
+            former=former,
         )
         with knowing(lambda name: self.password(name, host)):
             result = runner.run(paths)

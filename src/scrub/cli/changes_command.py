@@ -36,17 +36,30 @@ def command(run: int | None, target: str | None, opened: bool, every: bool, as_j
     undone = ", undone" if record.undone else ""
     when = f", {record.when[:16].replace('T', ' ')}" if record.when else ""
     lines = [f"Run {record.number}: {record.title}{when}{undone}"]
-    for file in record.files:
+    changed = False
+    for number, file in enumerate(record.each_file()):
+        if number == _FILES and not every:
+            lines.append(
+                f"{record.file_count - _FILES:,} more files; show all with --all, or as a page: --to FILE.html"
+            )
+            break
+        changed |= bool(file.changes)
         lines += _file(record, file, every)
+    if record.left:
+        lines.append(f"{scrub.counted(record.left, 'file')} not done: scrub run --continue {record.number}")
     lines += record.sent
     for said in record.unsent:
         name, mark, why = said.partition(": ")
         lines.append(failed(name) + mark + why)
-    if any(file.changes for file in record.files):
+    if changed:
         redo = f"Redo: scrub undo {record.number} --redo"
         lines.append(redo if record.undone else f"Undo: scrub undo {record.number}")
     echo_lines(lines)
     return 0
+
+
+#: Files of a run that are shown; more of them are counted.
+_FILES = 50
 
 
 def _file(record: scrub.RunRecord, file: scrub.FileRecord, every: bool) -> list[str]:
@@ -94,7 +107,7 @@ def _write(record: scrub.RunRecord, path: str) -> None:
 
             writer = csv.writer(stream)
             writer.writerow(["run", "title", "file", "place", "what", "before", "after"])
-            for file in record.files:
+            for file in record.each_file():
                 for change in file.changes:
                     row = [record.title, file.path, change.place, change.what, str(change.before), str(change.after)]
                     writer.writerow([record.number, *map(scrub.harmless, row)])

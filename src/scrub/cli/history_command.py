@@ -36,11 +36,12 @@ def command(every: bool, keep: int | None, release: int | None, as_json: bool) -
     held = scrub.home().store.held()
     rows = []
     for record in records[:cut]:
-        names = [os.path.basename(file.path) for file in record.files if file.path]
-        files = ", ".join(names[:2]) + (f" and {len(names) - 2} more" if len(names) > 2 else "")
-        failed = sum(1 for file in record.files if file.problem)
+        names = [os.path.basename(path) for path in record.named(2)]
+        count = record.file_count if names else 0
+        files = ", ".join(names) + (f" and {count - 2:,} more" if count > 2 else "")
         state = "undone" if record.undone else scrub.counted(record.changes, "change")
-        state += f", {failed} failed" if failed else ""
+        state += f", {record.failed:,} failed" if record.failed else ""
+        state += f", {record.left:,} not done" if record.left else ""
         state += ", kept" if record.number in held and held[record.number].pinned else ""
         rows.append((str(record.number), record.when[:16].replace("T", " "), record.title, state, files))
     lines = columns(rows, "")

@@ -20,6 +20,7 @@ class TerminalHost:
     def __init__(self, asking: bool = True, bars: bool = True) -> None:
         self.asking = asking and sys.stdin.isatty()
         self._bars = bars and sys.stderr.isatty()
+        self.failed = 0  # the files that failed so far
         self._shown = False
         self._began = self._drawn = 0.0
         self._timer: threading.Timer | None = None
@@ -129,7 +130,7 @@ class TerminalHost:
         if not self._shown or now - self._drawn < 0.1:
             return
         self._drawn = now
-        sys.stderr.write("\r" + shown_bar(*self._state, now - self._began, width() - 1) + "\x1b[K")
+        sys.stderr.write("\r" + shown_bar(*self._state, now - self._began, width() - 1, self.failed) + "\x1b[K")
         sys.stderr.flush()
 
     def close(self) -> None:
@@ -144,11 +145,15 @@ class TerminalHost:
             self._shown, self._drawn = False, 0.0
 
 
-def shown_bar(done: float, of: int, label: str, seconds: float, room: int) -> str:
-    """`██████░░░░  26 of 300, about 50 s left   week-026.xlsx`: the empty part is lighter on every background."""
+def shown_bar(done: float, of: int, label: str, seconds: float, room: int, failed: int = 0) -> str:
+    """`██████░░░░  26 of 300, 1 failed, 14 a second, about 20 s left   week-026.xlsx`: the empty part is lighter on
+    every background.
+    """
     share = max(0.0, min(1.0, done / of if of else 1.0))
     full = round(share * _BAR)
     count = f"{min(of, int(done) + 1):,} of {of:,}" if of > 1 else f"{share:.0%}"
+    count += f", {failed:,} failed" if failed else ""
+    count += f", {done / seconds:.0f} a second" if of >= _MANY and seconds > 2 and done > seconds else ""
     left = f", about {_span(seconds / share - seconds)} left" if share > 0.02 and seconds > 2 else ""
     return cut(f"{'█' * full}{'░' * (_BAR - full)}  {count}{left}   {label}", room)
 
@@ -157,6 +162,8 @@ def _span(seconds: float) -> str:
     return f"{seconds:.0f} s" if seconds < 100 else f"{seconds / 60:.0f} min"
 
 
+#: Files from which on the bar tells how many are done in a second.
+_MANY = 100
 #: The columns of the bar.
 _BAR = 10
 

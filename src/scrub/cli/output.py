@@ -151,6 +151,12 @@ def print_json(value: object) -> None:
     click.echo(_RAW.sub(lambda found: f"\\u{ord(found[0]):04x}", text))
 
 
+def print_json_line(value: object) -> None:
+    """Prints a value as one line of JSON Lines."""
+    text = json.dumps(value, ensure_ascii=False)
+    click.echo(_RAW.sub(lambda found: f"\\u{ord(found[0]):04x}", text))
+
+
 def columns(rows: Sequence[Sequence[str]], indent: str = "  ", wrap: bool = False, copied: bool = False) -> list[str]:
     """Rows as lines with their columns in line. What does not fit the terminal is cut; with `wrap`, the last column is
     wrapped instead. With `copied`, the first column is something to copy, and is never cut.

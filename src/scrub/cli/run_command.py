@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import json
 import os
-import sys
+from collections.abc import Sequence
+from typing import Any
 
 import click
 
@@ -12,7 +13,7 @@ import scrub
 from scrub import sharing
 from scrub.cli.completing import macro_titles
 from scrub.cli.host import TerminalHost, TerminalStepper
-from scrub.cli.output import print_json, quoted
+from scrub.cli.output import echo, print_json_line, quoted, short_path
 from scrub.cli.summary import Printer
 
 
@@ -27,13 +28,19 @@ from scrub.cli.summary import Printer
 @click.option("--at", metavar="PLACE", help="The selection: a range, a sheet or a name.")
 @click.option("--inside", is_flag=True, help="Run a macro that is inside the (first) file.")
 @click.option("--step", is_flag=True, help="Pause before each line.")
-@click.option("--again", type=int, metavar="RUN", help="Run on the files that failed in that run.")
+@click.option("--continue", "former", type=int, metavar="RUN", help="Do what failed or was not done in that run.")
+@click.option(
+    "--from-list", "lists", multiple=True, metavar="FILE", help="Files from a list, one path per line; - reads."
+)
+@click.option("--except", "left_out", multiple=True, metavar="PATTERN", help="Leave these files out.")
+@click.option("--jobs", metavar="N", default="1", help="So many processes prepare the files, or auto.")
+@click.option("--executor", metavar="MODULE:NAME", help="An executor of Python prepares them, such as a cluster.")
 @click.option("--wait", is_flag=True, help="If a file is in use, wait until it is closed.")
 @click.option("--copy", is_flag=True, help="If a file is in use, save the result beside it.")
 @click.option("--stop", is_flag=True, help="Stop at the first file that fails.")
 @click.option("--all", "every", is_flag=True, help="Show every file and every change.")
 @click.option("--brief", "short", is_flag=True, help="Show what the files have in common; usual from ten files on.")
-@click.option("--json", "as_json", is_flag=True, help="Print the result as JSON.")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON: a line for each file, then one for the run.")
 def command(
     macro: str | None,
     files: tuple[str, ...],
@@ -45,7 +52,11 @@ def command(
     at: str | None,
     inside: bool,
     step: bool,
-    again: int | None,
+    former: int | None,
+    lists: tuple[str, ...],
+    left_out: tuple[str, ...],
+    jobs: str,
+    executor: str | None,
     wait: bool,
     copy: bool,
     stop: bool,
@@ -54,32 +65,49 @@ def command(
     as_json: bool,
 ) -> int:
     """Runs MACRO (a title, some of its words, or a path) on FILES; `-` reads file names from standard input."""
-    if macro is None or (macro.isdecimal() and again is None and not files):
-        raise _no_macro(again or macro)
-    names = _every_name(macro, files, again)
-    host = TerminalHost(asking=not no_questions and "-" not in files, bars=not step)
+    if former is None and (macro is None or (macro.isdecimal() and not files and not lists)):
+        raise _no_macro(macro)
+    if former is not None and (macro is not None or preview):
+        raise scrub.BadCall(f"--continue takes the macro and the files of that run: scrub run --continue {former}")
+    names = [] if macro is None else _every_name(macro, files, lists, left_out)
+    host = TerminalHost(asking=not no_questions and "-" not in (*files, *lists), bars=not step)
+    _ensure_meant(host, names, preview)
     printer = Printer(host, len(names), every, preview, short, as_json)
     answers = {**(_read_answers(answers_file) if answers_file else {}), **_answers(given)}
     if inside and not names:
         raise scrub.BadCall("--inside needs a file: scrub run TITLE FILE --inside")
+    common: dict[str, Any] = {
+        "answers": answers,
+        "host": host,
+        "stop": stop,
+        "in_use": "wait" if wait else "copy" if copy else host.in_use,
+        "jobs": int(jobs) if jobs.isdecimal() else jobs,
+        "report": printer.file,
+    }
+    crew = scrub.executor_named(executor) if executor else None
     try:
-        result = scrub.run(
-            sharing.inside(scrub.home(), macro, names[0]) if inside else macro,
-            names,
-            preview=preview,
-            answers=answers,
-            host=host,
-            stop=stop,
-            into=into,
-            in_use="wait" if wait else "copy" if copy else host.in_use,
-            stepper=TerminalStepper() if step else None,
-            at=at,
-            report=printer.file,
-        )
+        if former is not None:
+            left = _told_former(former)
+            printer.several, printer.count = left > 1, left
+            result = scrub.continue_run(former, executor=crew, **common)
+        else:
+            assert macro is not None
+            result = scrub.run(
+                sharing.inside(scrub.home(), macro, names[0]) if inside else macro,
+                names,
+                preview=preview,
+                into=into,
+                stepper=TerminalStepper() if step else None,
+                at=at,
+                executor=crew,
+                **common,
+            )
     finally:
         host.close()
+        if crew is not None and executor:
+            crew.shutdown(wait=False, cancel_futures=True)
     if as_json:
-        print_json(result.as_dict())
+        print_json_line(result.summary())
     else:
         printer.summary(result, _same_call())
     return result.exit_code
@@ -101,12 +129,6 @@ def _same_call() -> str:
             for each in value if isinstance(value, tuple) else (value,):
                 options += [name] if each is True else [name, str(each)]
     return " ".join(quoted(word) for word in [*words, *options])
-
-
-def _named(name: str) -> list[str]:
-    if name != "-":
-        return [name]
-    return [line.strip() for line in sys.stdin if line.strip()]
 
 
 def _answers(given: tuple[str, ...]) -> dict[str, str]:
@@ -138,22 +160,42 @@ def _read_answers(path: str) -> dict[str, object]:
     return {str(name).lower(): value for name, value in found.items()}
 
 
-def _no_macro(again: int | str | None) -> scrub.BadCall:
-    """The problem with a call that names no macro; `again` is the run whose files failed."""
-    if again is not None:
-        return scrub.BadCall(f"Name the macro too: scrub run TITLE --again {again}")
+def _no_macro(number: str | None) -> scrub.BadCall:
+    """The problem with a call that names no macro, but perhaps a run."""
+    if number is not None:
+        return scrub.BadCall(f"{number} is no macro. To do what is left of run {number}: scrub run --continue {number}")
     return scrub.BadCall("the macro is missing: scrub run TITLE FILE. List them: scrub macros")
 
 
-def _every_name(macro: str, files: tuple[str, ...], again: int | None) -> list[str]:
-    """The files that are named, and those that failed in another run."""
+def _every_name(macro: str, files: tuple[str, ...], lists: tuple[str, ...], left_out: tuple[str, ...]) -> list[str]:
+    """The files that are named, by themselves, by patterns and in lists."""
     _notice_swap(macro, files)
-    names = [name for given_name in files for name in _named(given_name)]
-    if again is not None:
-        names += [file.path for file in scrub.changes(again).files if file.problem]
-        if not names:
-            raise scrub.BadCall(f"no file failed in run {again}")
-    return scrub.expanded(names)
+    names = [name for given in files for name in (scrub.listed_in("-") if given == "-" else [given])]
+    listed = [name for each in lists for name in scrub.listed_in(each)]
+    return scrub.expanded(names, left_out) + scrub.without(listed, left_out)
+
+
+#: Files that are run on without a question.
+_MANY = 100
+
+
+def _ensure_meant(host: TerminalHost, names: Sequence[str], preview: bool) -> None:
+    """Asks once before a run on very many files, where somebody is there."""
+    if len(names) <= _MANY or preview or not host.asking:
+        return
+    echo(f"{len(names):,} files: {', '.join(short_path(name) for name in names[:3])} ...", err=True)
+    if not click.confirm("Run the macro on all of them?", err=True):
+        raise click.Abort
+
+
+def _told_former(number: int) -> int:
+    """Says what is left of a run that is continued; gives how many files that are."""
+    record = scrub.changes(number)
+    left = [file for file in record.each_file() if file.problem or file.state in ("not done", "not tried")]
+    echo(
+        f'Continuing run {number}, "{record.title}": {scrub.counted(len(left), "file")} of {record.file_count:,} left.'
+    )
+    return len(left)
 
 
 def _notice_swap(macro: str, files: tuple[str, ...]) -> None:

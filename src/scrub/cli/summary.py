@@ -16,6 +16,7 @@ from scrub.cli.output import (
     echo,
     failed,
     indented,
+    print_json_line,
     results,
     short_path,
     spoken,
@@ -32,6 +33,7 @@ class Printer:
     def __init__(self, host: TerminalHost, files: int, every: bool, preview: bool, short: bool, as_json: bool) -> None:
         self.host = host
         self.several = files > 1
+        self.count = files
         self.brief = short or (files >= MANY and not every)
         self.limit = None if every else SHOWN if files == 1 else 3
         self.whole = None if every else 2 * SHOWN if files == 1 else 3
@@ -41,6 +43,9 @@ class Printer:
 
     def file(self, found: scrub.FileResult) -> None:
         """Prints one file, all that is told of it below its name; while a bar is shown, the lines wait for its end."""
+        self.host.failed += found.problem is not None
+        if self.quiet:
+            print_json_line(found.as_dict())
         if self.quiet or self.brief:
             return
         lines = change_lines(found.changes, self.limit, found.headings, self.whole)
@@ -87,6 +92,8 @@ class Printer:
         self.flush()
         for sentence in result.recovered:
             echo(sentence, err=True)
+        if result.alone:
+            echo(f"Done in one process: {result.alone}.", err=True)
         changed = [found for found in result.files if found.change_count or found.state == "changed"]
         self._saved(result, changed)
         if self.brief:
@@ -178,21 +185,42 @@ class Printer:
         """The failures with their reasons, at the end, where the eye is."""
         problems = [found for found in result.files if found.problem is not None]
         left = [found for found in result.files if found.state == "not tried"]
+        undone = [found for found in result.files if found.state == "not done"]
+        of = scrub.counted(len(result.files), "file")
         if problems and self.several:
-            of = scrub.counted(len(result.files), "file")
             echo(failed(f"Failed: {len(problems):,} of {of}"), err=True)
             reasons = [(short_path(found.path), _reason(found)) for found in problems]
-            for line in columns(reasons, wrap=True, copied=True):
+            shown = reasons if self.limit is None else reasons[:_FAILURES]
+            for line in columns(shown, wrap=True, copied=True):
                 echo(line, err=True)
+            if len(reasons) > len(shown):
+                echo(
+                    f"  {len(reasons) - len(shown):,} more; all of them: scrub changes {result.number or ''} --all",
+                    err=True,
+                )
         elif problems:
             echo(failed("Failed: ") + indented(str(problems[0].problem)), err=True)
             echo("Nothing was saved.", err=True)
         if left:
-            echo(f"Not run after the failure: {', '.join(found.path for found in left)}", err=True)
+            echo(f"Not run after the failure: {_names(left)}", err=True)
+        if result.ended:
+            done = len(result.files) - len(undone)
+            echo(failed(f"{result.ended[:1].upper()}{result.ended[1:]}. ") + f"Done: {done:,} of {of}.", err=True)
+        if (undone or left) and result.number is not None:
+            echo(f"To do the rest: scrub run --continue {result.number}", err=True)
 
 
 #: What an action skips, by the word for the parts of a file.
 _SKIPPED = {"sheet": "cell", "paragraph": "paragraph", "message": "message", "table": "value", "page": "page"}
+
+
+#: Failures of many files that are shown.
+_FAILURES = 20
+
+
+def _names(files: Sequence[scrub.FileResult]) -> str:
+    named = ", ".join(short_path(found.path) for found in files[:SHOWN])
+    return named + (f" and {len(files) - SHOWN:,} more" if len(files) > SHOWN else "")
 
 
 def _counted(texts: Iterable[str]) -> list[tuple[str, str]]:

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import datetime
 
 from scrub.language.program import Program
+from scrub.runner.former import Former
 from scrub.runner.results import NOT_DONE, FileResult, RunResult
 
 #: The names of files that the list of runs shows.
@@ -16,40 +17,53 @@ _NAMED = 3
 class RunRecorder:
     """Writes down a run: before its first file is saved, and again at its end."""
 
-    def __init__(self, program: Program, result: RunResult, every: Sequence[str]) -> None:
+    def __init__(
+        self,
+        program: Program,
+        result: RunResult,
+        every: Sequence[str],
+        again: Mapping[str, object],
+        former: Former | None = None,
+    ) -> None:
+        """`again` is what it is continued with, `former` what was of one that is continued."""
         self._program, self._result, self._every = program, result, every
-        self._when = datetime.now().astimezone().isoformat(timespec="seconds")
+        self._again, self._former = again, former
+        self._when = former.when if former is not None else datetime.now().astimezone().isoformat(timespec="seconds")
 
     def whole(self) -> dict[str, object]:
         """The record as it is now; files that are not done so far are in it too."""
         done = self._result.files
         known = {file.path for file in done}
+        own: list[Mapping[str, object]] = [
+            *(_file(file) for file in done if file.path or file.log or file.said),
+            *({"file": _whole(path), "state": NOT_DONE, "problem": ""} for path in self._every if path not in known),
+        ]
+        paths = {str(file["file"]) for file in own}
+        before = self._former.files if self._former is not None else ()
+        files = [*(file for file in before if file["file"] not in paths), *own]
         return {
             "title": self._program.title,
             "macro": self._program.text,
             "when": self._when,
-            "files": [
-                *(_file(file) for file in done if file.path or file.log or file.said),
-                *(
-                    {"file": _whole(path), "state": NOT_DONE, "problem": ""}
-                    for path in self._every
-                    if path not in known
-                ),
-            ],
-            **self._summary(),
+            **self._again,
+            "files": files,
+            **self._summary(files),
         }
 
-    def _summary(self) -> dict[str, object]:
+    def _summary(self, files: Sequence[Mapping[str, object]]) -> dict[str, object]:
         """What is listed of it; nothing before all files are done."""
-        files = [file for file in self._result.files if file.path]
-        if len(files) < len(self._every):
+        done = [file for file in self._result.files if file.path]
+        if len(done) < len(self._every):
             return {}
+        named = [file for file in files if file["file"]]
+        changes = self._former.changes if self._former is not None else 0
         return {
             "summary": {
-                "files": len(files),
-                "named": [_whole(file.path) for file in files[:_NAMED]],
-                "changes": sum(file.change_count for file in files),
-                "failed": sum(file.problem is not None for file in files),
+                "files": len(named),
+                "named": [file["file"] for file in named[:_NAMED]],
+                "changes": changes + sum(file.change_count for file in done),
+                "failed": sum(bool(file["problem"]) for file in named),
+                "left": sum(file["state"] == NOT_DONE for file in named),
             }
         }
 

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+import os
+from collections.abc import Iterator, Mapping, Sequence
+from functools import cached_property
 from types import MappingProxyType
 from typing import Any
 
 from scrub.model.core.change import Change
 from scrub.model.core.named import NamedTuple
 from scrub.model.core.recorder import Changes
-from scrub.runner.results import result_of
+from scrub.runner.results import CHANGED, NOT_DONE, result_of
 from scrub.store.store import UNDONE, KeptRun, StoredCommit
 
 
@@ -28,26 +30,99 @@ class FileRecord(NamedTuple):
     recalculated: int = 0  # how many results of formulas became others
     results: Sequence[Change] = ()  # the first of them
 
+    def as_dict(self) -> dict[str, object]:
+        """The file as JSON shows it."""
+        return {
+            "file": self.path,
+            "state": self.state,
+            "undone": self.undone,
+            "changes": [change.as_dict() for change in self.changes],
+            "recalculated": [change.as_dict() for change in self.results],
+            "log": list(self.log),
+            "said": list(self.said),
+            "made": list(self.made),
+            "problem": self.problem or None,
+        }
 
-class RunRecord(NamedTuple):
-    """One run: its number, the macro's title and text, when it was (ISO 8601), and its files."""
 
-    number: int
-    title: str
-    macro: str
-    when: str
-    undone: bool
-    files: tuple[FileRecord, ...]
-    sent: tuple[str, ...] = ()
-    unsent: tuple[str, ...] = ()
+class RunRecord:
+    """One run: its number, the macro's title and text, when it was (ISO 8601), and its files. What is kept of each file
+    is read when it is asked for: a run can have ten thousand.
+    """
+
+    def __init__(self, kept: KeptRun) -> None:
+        self._kept = kept
+        self.number = kept.number
+        record = kept.record
+        try:
+            self.title, self.macro, self.when = (
+                _text(record, *each) for each in (("title", "(cut short)"), ("macro", ""), ("when", ""))
+            )
+            self._whole = [_listed(each) for each in record.get("files", ())]
+            self.sent, self.unsent = (
+                tuple(said for each in record.get("files", ()) for said in _texts(each, word))
+                for word in ("sent", "unsent")
+            )
+        except _MISREAD:
+            self.title, self.macro, self.when = f"({_DAMAGED})", "", ""
+            self._whole, self.sent, self.unsent = [], (), ()
+        self._summary = _summary_of(record)
 
     def __repr__(self) -> str:
-        return f"<RunRecord {self.number}: {self.title!r}, {self.when}, {len(self.files)} files>"
+        return f"<RunRecord {self.number}: {self.title!r}, {self.when}, {self.file_count} files>"
+
+    @property
+    def undone(self) -> bool:
+        """Whether all that it changed was undone."""
+        return self._kept.undone
+
+    @cached_property
+    def files(self) -> tuple[FileRecord, ...]:
+        """Its files: those that it changed, in order, and then the others."""
+        return tuple(self.each_file())
+
+    def each_file(self) -> Iterator[FileRecord]:
+        """The same, each read when it is its turn."""
+        saved: set[str] = set()
+        for commit in self._kept.each_commit():
+            for file in _saved(commit):
+                saved.add(file.path)
+                yield file
+        for listed in self._whole:
+            if listed.state == NOT_DONE and os.path.realpath(listed.path) in saved:
+                continue  # the run was cut short before this was written down
+            if listed.state != CHANGED:
+                yield listed
 
     @property
     def changes(self) -> int:
         """How many changes it made."""
-        return sum(len(file.changes) for file in self.files)
+        if self._summary is not None:
+            return self._summary.changes
+        return sum(len(file.changes) for file in self.each_file())
+
+    @property
+    def file_count(self) -> int:
+        """How many files it was run on."""
+        return self._summary.files if self._summary is not None else len(self.files)
+
+    @property
+    def failed(self) -> int:
+        """How many of them failed."""
+        return self._summary.failed if self._summary is not None else sum(1 for file in self.files if file.problem)
+
+    @property
+    def left(self) -> int:
+        """How many were not done, as the run was stopped or cut short."""
+        if self._summary is not None and not self._summary.left:
+            return 0
+        return sum(1 for file in self.each_file() if file.state == NOT_DONE)
+
+    def named(self, most: int) -> list[str]:
+        """The paths of its first files."""
+        if self._summary is not None and self._summary.files >= len(self._summary.named):
+            return list(self._summary.named[:most])
+        return [file.path for file, _ in zip(self.each_file(), range(most), strict=False) if file.path]
 
     def as_dict(self) -> dict[str, object]:
         """The run as JSON shows it."""
@@ -58,21 +133,28 @@ class RunRecord(NamedTuple):
             "undone": self.undone,
             "sent": list(self.sent),
             "unsent": list(self.unsent),
-            "files": [
-                {
-                    "file": file.path,
-                    "state": file.state,
-                    "undone": file.undone,
-                    "changes": [change.as_dict() for change in file.changes],
-                    "recalculated": [change.as_dict() for change in file.results],
-                    "log": list(file.log),
-                    "said": list(file.said),
-                    "made": list(file.made),
-                    "problem": file.problem or None,
-                }
-                for file in self.files
-            ],
+            "files": [file.as_dict() for file in self.each_file()],
         }
+
+
+class _Summary(NamedTuple):
+    """What is listed of a run."""
+
+    files: int
+    named: tuple[str, ...]
+    changes: int
+    failed: int
+    left: int
+
+
+def _summary_of(record: Mapping[str, Any]) -> _Summary | None:
+    """The summary of a run that came to its end; None of any other."""
+    found = record.get("summary")
+    try:
+        numbers = {word: int(found[word]) for word in ("files", "changes", "failed", "left")}  # type: ignore[index]
+        return _Summary(named=_texts(found, "named"), **numbers)  # type: ignore[arg-type]
+    except _MISREAD:
+        return None
 
 
 _DAMAGED = "its record is damaged"
@@ -80,18 +162,7 @@ _DAMAGED = "its record is damaged"
 
 def read_record(kept: KeptRun) -> RunRecord:
     """A run as the store kept it. What is damaged in it is told as that; its files can still be undone."""
-    saved = [file for commit in kept.commits for file in _saved(commit)]
-    record = kept.record
-    try:
-        others = tuple(_other(each) for each in record.get("files", ()) if each["state"] != "changed")
-        sent, unsent = (
-            tuple(said for each in record.get("files", ()) for said in _texts(each, word))
-            for word in ("sent", "unsent")
-        )
-        title, macro, when = (_text(record, *each) for each in (("title", "(cut short)"), ("macro", ""), ("when", "")))
-    except _MISREAD:
-        return RunRecord(kept.number, f"({_DAMAGED})", "", "", kept.undone, tuple(saved))
-    return RunRecord(kept.number, title, macro, when, kept.undone, (*saved, *others), sent, unsent)
+    return RunRecord(kept)
 
 
 #: What reading JSON of another shape raises.
@@ -121,7 +192,7 @@ def _saved(commit: StoredCommit) -> list[FileRecord]:
         return [FileRecord(step.path, _DAMAGED, undone, (), (), (), "") for step in commit.steps]
 
 
-def _other(file: Mapping[str, object]) -> FileRecord:
+def _listed(file: Mapping[str, object]) -> FileRecord:
     log, said = _texts(file, "log"), _texts(file, "said")
     return FileRecord(_text(file, "file"), _text(file, "state"), False, (), log, said, _text(file, "problem"))
 

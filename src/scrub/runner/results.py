@@ -6,6 +6,7 @@ import json
 import os
 import stat
 import zlib
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from typing import Any
 
@@ -210,11 +211,17 @@ class RunResult:
 
     def as_dict(self) -> dict[str, Any]:
         """The result as JSON shows it."""
+        return {**self.summary(), "files": [file.as_dict() for file in self.files]}
+
+    def summary(self) -> dict[str, Any]:
+        """What is told of the run as a whole."""
+        counts = Counter(file.state for file in self.files)
         return {
             "run": self.number,
             "title": self.title,
             "preview": self.preview,
-            "files": [file.as_dict() for file in self.files],
+            "states": dict(counts),
+            "ended": self.ended or None,
         }
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import decimal
 import os
 import time
@@ -28,6 +29,7 @@ from scrub.runner.execution import BUDGET, Execution
 from scrub.runner.explain import explained, not_foreseen
 from scrub.runner.explain import told as explain
 from scrub.runner.flat import flatten
+from scrub.runner.former import Former
 from scrub.runner.opened import Opened, Opens
 from scrub.runner.options import AUTO, RunOptions
 from scrub.runner.record import RunRecorder
@@ -36,6 +38,7 @@ from scrub.runner.saver import Saver
 from scrub.runner.sending import Sender
 from scrub.runner.spread import Crew, Lost, Spread
 from scrub.runner.step import Stopped, Watch
+from scrub.runner.ticket import told as written
 from scrub.runner.ticket import work_of
 from scrub.store.errors import InUse, StoreError
 from scrub.store.looked import looking
@@ -94,10 +97,13 @@ class Runner:
         sender: Sender | None = None,
         saves: bool | None = None,
         crew: Callable[[Mapping[str, str]], Crew] | None = None,
+        path: str = "",
+        former: Former | None = None,
     ) -> None:
         """`reach` is how far the person allows it to go, `stored` gives secrets that are kept, and `sender` sends;
         `saves` tells that another process saves what is prepared here, and `crew` starts those who prepare many files,
-        who get passwords by what the macro asks for.
+        who get passwords by what the macro asks for. `path` is that of the macro's file, beside which its own files
+        are; `former` is what was of a run that is continued.
         """
         at = options.at
         if at is not None and not _selects(program):
@@ -117,7 +123,7 @@ class Runner:
         self.into = options.into or program.macro.into or None
         self.sender = sender
         self.preferences = preferences or Preferences()
-        self.crew = crew
+        self.crew, self.path, self.former = crew, path, former
         self._watch = Watch(options.stepper) if options.stepper else None
         self._bodies: dict[int, Run] = {}
         self._body(program.on(next(iter(program.variants), "")))
@@ -146,8 +152,10 @@ class Runner:
         if self.store is not None:
             result.recovered = self.store.recover()
         every = list(_distinct(paths))
-        record = RunRecorder(self.program, result, every)
+        record = RunRecorder(self.program, result, every, self._again(), self.former)
         saver = Saver(result, self.store, self.sender, self._report(len(every)), record.whole, self.options.stop)
+        if self.former is not None:
+            result.number, saver.first = self.former.number, self.former.next
         try:
             if "nothing" in self.program.macro.runs_on and not paths:
                 saver.take(self.prepare([]))
@@ -171,6 +179,21 @@ class Runner:
         if self.store is not None and (every or logged or result.number is not None):
             self._keep_record(result, record)
         return result
+
+    def _again(self) -> dict[str, object]:
+        """What the run is continued with."""
+        return {
+            "path": os.path.abspath(self.path) if self.path else "",
+            "answers": dict(self._kept_answers()),
+            "into": self.options.into,
+            "at": self.options.at,
+        }
+
+    def _kept_answers(self) -> Iterator[tuple[str, object]]:
+        """The answers that can be written down; others are asked for again."""
+        for name, answer in self.given.items():
+            with contextlib.suppress(BadCall):
+                yield name, written(name, answer)
 
     def _report(self, files: int) -> Callable[[FileResult], None]:
         """What is told of each file that is done; of very many, only what is needed is kept."""
