@@ -29,6 +29,7 @@ from scrub.model.core.problem import (
     did_you_mean,
     listed,
 )
+from scrub.version import VERSION
 
 if TYPE_CHECKING:
     from concurrent.futures import Executor
@@ -62,13 +63,13 @@ if TYPE_CHECKING:
     from scrub.runner.options import InUseChoice, RunOptions
     from scrub.runner.overview import by_place, in_columns, together
     from scrub.runner.records import FileRecord, RunRecord
-    from scrub.runner.results import FileResult, RunResult
+    from scrub.runner.results import FileResult, Interrupted, RunResult
     from scrub.runner.step import Go, Stepper, View
     from scrub.store.outbox import Note
     from scrub.store.store import Restored
     from scrub.trial_steps import Trial
 
-__version__ = "0.1.0"
+__version__ = VERSION
 
 __all__ = [
     "SETTINGS",
@@ -86,6 +87,7 @@ __all__ = [
     "Go",
     "Home",
     "Host",
+    "Interrupted",
     "Library",
     "LibraryEntry",
     "MacroProblems",
@@ -181,7 +183,7 @@ _PACKAGES = {
     "scrub.runner.options": "RunOptions",
     "scrub.runner.overview": "by_place in_columns together",
     "scrub.runner.records": "FileRecord RunRecord",
-    "scrub.runner.results": "FileResult RunResult",
+    "scrub.runner.results": "FileResult Interrupted RunResult",
     "scrub.runner.step": "Go Stepper View",
     "scrub.store.store": "Restored",
     "scrub.home_folder": "Home",
@@ -314,7 +316,8 @@ def run(
     see docs/scale.md. `report` is told of each file when it is done, in the order of the files.
 
     What happens to a file is in the result, also when it fails. Raises `MacroProblems` for a macro that cannot run,
-    `BadCall` when an answer is missing, `Refused` when the macro reaches further than allowed.
+    `BadCall` when an answer is missing, `Refused` when the macro reaches further than allowed, and `Interrupted`, which
+    is a `KeyboardInterrupt`, with what was done until then.
     """
     from scrub.file_names import expanded
     from scrub.model.core.host import QuietHost

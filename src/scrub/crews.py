@@ -22,7 +22,7 @@ _USUAL = 4
 #: The most processes on a machine with few processors, and for each processor: more of them only wait.
 _MOST, _MOST_EACH = 64, 8
 #: What each process needs, loaded once.
-_NEEDED = ["scrub.home_folder", "scrub.runner.run", "scrub.runner.carried", "scrub.language.checker", "scrub.worker"]
+_NEEDED = ["scrub.assembled", "scrub.runner.run", "scrub.runner.carried", "scrub.language.checker", "scrub.worker"]
 
 
 def crew_for(options: RunOptions, about: About) -> Callable[[Mapping[str, str]], Crew]:

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Iterable, Mapping
-from functools import cache, cached_property
+from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
+from scrub.assembled import formats, preferences_of, vocabulary
 from scrub.model.core.problem import BadCall, MacroProblems, Problem, Refused, RunsItself, ScrubError, listed
 from scrub.model.core.values import fold
 
@@ -34,21 +35,6 @@ if TYPE_CHECKING:
 _HELD_DAYS, _HELD_MB = 90, 1000
 #: What is held is looked at after each of the first runs, and later after each tenth: a look takes longer then.
 _LOOK_ALWAYS, _LOOK_EVERY = 50, 10
-
-
-@cache
-def _formats() -> Registry:
-    from scrub.formats.registry import Registry
-
-    return Registry()
-
-
-@cache
-def _vocabulary(formats: Registry, actions: tuple[Any, ...], own: tuple[Any, ...]) -> Vocabulary:
-    """The same for every home, and not quickly made: a script calls `run` for each of its files."""
-    from scrub.model.vocabulary import Vocabulary
-
-    return Vocabulary(formats.kinds(), actions, own, formats.endings, formats.files)
 
 
 class Home:
@@ -119,15 +105,12 @@ class Home:
     @cached_property
     def vocabulary(self) -> Vocabulary:
         """All that a macro can name."""
-        from scrub.catalog import ACTIONS
-        from scrub.custom_actions import OWN_ACTIONS
-
-        return _vocabulary(self.formats, tuple(ACTIONS), tuple(OWN_ACTIONS))
+        return vocabulary()
 
     @cached_property
     def formats(self) -> Registry:
         """The formats of files that can be opened."""
-        return _formats()
+        return formats()
 
     # -- macros
 
@@ -321,13 +304,13 @@ class Home:
         """
         if options.jobs == 1 and options.executor is None:
             return None, ""
-        import scrub
         from scrub.crews import crew_for
         from scrub.custom_actions import OWN_ACTIONS
         from scrub.runner.ticket import About
+        from scrub.version import VERSION
 
         modules = sorted({function.__module__ for _, function in OWN_ACTIONS})
-        about = About(scrub.__version__, self.vocabulary.fingerprint, modules, self.settings.load())
+        about = About(VERSION, self.vocabulary.fingerprint, modules, self.settings.load())
         start = crew_for(options, about)
         if "__main__" in modules:
             raise BadCall("actions of your own are in the script itself. Put them into a module, which workers import")
@@ -454,26 +437,6 @@ class Home:
     def _is_example(self, checked: Program) -> bool:
         examples = [entry.text for entry in self.library.entries() if entry.example]
         return checked.text in examples and not checked.inner
-
-
-def preferences_of(found: Mapping[str, Any]) -> Preferences:
-    """How a person who has set this writes dates and numbers."""
-    from scrub.model.core.addresses import address_from
-    from scrub.model.core.preferences import DateOrder, Mark, Preferences
-
-    usual = Preferences()
-    order, mark = found.get("date-order"), found.get("decimal-mark")
-    return Preferences(
-        DateOrder(order) if order else None,
-        Mark(mark) if mark else None,
-        found.get("encoding") or None,
-        found.get("author") or None,
-        address_from(found["address"]) if found.get("address") else None,
-        tuple(word.strip().rstrip(":") for word in found.get("subject-prefixes", "").split(",") if word.strip()),
-        int(found.get("max-elements", usual.most_elements)),
-        int(found.get("max-minutes", usual.most_minutes)),
-        int(found.get("max-gigabytes", usual.most_gigabytes)),
-    )
 
 
 def _named(checked: Program, macro: str) -> str:

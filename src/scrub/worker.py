@@ -11,6 +11,9 @@ import threading
 from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
 
+from scrub.assembled import formats, preferences_of, vocabulary
+from scrub.version import VERSION
+
 if TYPE_CHECKING:
     from scrub.language.program import Program
     from scrub.model.vocabulary import Vocabulary
@@ -41,15 +44,15 @@ def greet(data: bytes) -> bytes:
     work = load(data).work
     _ensure_folder(work.folder)
     problem = ""
-    vocabulary = ""
+    words = ""
     try:
-        vocabulary = _vocabulary(work).fingerprint
+        words = _vocabulary(work).fingerprint
     except ImportError as error:
         problem = f"the module {error.name} with actions is missing there"
     return packet(
         {
-            "version": _version(),
-            "vocabulary": vocabulary,
+            "version": VERSION,
+            "vocabulary": words,
             "problem": problem,
             "lacks": [prompt for prompt in work.secrets if _secret(prompt) is None],
             "sees": (digest_at(work.sample) or "") == work.sample_hash,
@@ -71,12 +74,6 @@ def prepare(data: bytes) -> bytes:
         return dump([runner.prepare_alone(path) for path in ticket.paths])
 
 
-def _version() -> str:
-    import scrub
-
-    return scrub.__version__
-
-
 def _ensure_folder(folder: str) -> None:
     """Relative paths mean what they mean where the run was started, if that folder is here."""
     if os.path.isdir(folder) and os.getcwd() != folder:
@@ -84,16 +81,13 @@ def _ensure_folder(folder: str) -> None:
 
 
 def _vocabulary(work: Work) -> Vocabulary:
-    from scrub.home_folder import Home
-
     for module in work.modules:
         importlib.import_module(module)
-    return Home("").vocabulary
+    return vocabulary()
 
 
 def _runner(work: Work) -> Runner:
     """What runs the macro of a ticket, compiled once."""
-    from scrub.home_folder import Home, preferences_of
     from scrub.model.core.declare import Reach
     from scrub.runner.options import RunOptions
     from scrub.runner.run import Runner
@@ -102,12 +96,12 @@ def _runner(work: Work) -> Runner:
     known: tuple[Work, Runner] | None = getattr(_here, "runner", None)
     if known is not None and known[0] == work:
         return known[1]
-    vocabulary = _vocabulary(work)
-    program = _program(work, work.text, work.name, work.files, vocabulary, {})
+    words = _vocabulary(work)
+    program = _program(work, work.text, work.name, work.files, words, {})
     answers: dict[str, Any] = {name: heard(answer) for name, answer in work.answers.items()}
     options = RunOptions(answers=answers, budget=work.budget, into=work.into, at=work.at)
     runner = Runner(
-        program, vocabulary, Home("").formats, None, options, Reach(work.reach), stored=_secret,
+        program, words, formats(), None, options, Reach(work.reach), stored=_secret,
         preferences=preferences_of(work.settings), saves=work.saves,
     )  # fmt: skip
     _here.runner = work, runner
@@ -115,7 +109,7 @@ def _runner(work: Work) -> Runner:
 
 
 def _program(
-    work: Work, text: str, name: str, files: Mapping[str, str], vocabulary: Vocabulary, known: dict[str, Program]
+    work: Work, text: str, name: str, files: Mapping[str, str], words: Vocabulary, known: dict[str, Program]
 ) -> Program:
     from scrub.language import checker
     from scrub.model.core.values import fold
@@ -124,10 +118,10 @@ def _program(
         key = fold(title)
         if key not in known:
             inner, its_name, its_files = work.inner[key]
-            known[key] = _program(work, inner, its_name, its_files, vocabulary, known)
+            known[key] = _program(work, inner, its_name, its_files, words, known)
         return known[key]
 
-    return checker.program(text, name, vocabulary, resolve, files)
+    return checker.program(text, name, words, resolve, files)
 
 
 def _secret(prompt: str) -> str | None:

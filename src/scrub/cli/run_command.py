@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import os
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 
 import click
@@ -76,41 +76,40 @@ def command(
     answers = {**(_read_answers(answers_file) if answers_file else {}), **_answers(given)}
     if inside and not names:
         raise scrub.BadCall("--inside needs a file: scrub run TITLE FILE --inside")
-    common: dict[str, Any] = {
+    options: dict[str, Any] = {
         "answers": answers,
         "host": host,
         "stop": stop,
         "in_use": "wait" if wait else "copy" if copy else host.in_use,
         "jobs": int(jobs) if jobs.isdecimal() else jobs,
+        "executor": scrub.executor_named(executor) if executor else None,
         "report": printer.file,
     }
-    crew = scrub.executor_named(executor) if executor else None
-    try:
-        if former is not None:
-            left = _told_former(former)
-            printer.several, printer.count = left > 1, left
-            result = scrub.continue_run(former, executor=crew, **common)
-        else:
-            assert macro is not None
-            result = scrub.run(
-                sharing.inside(scrub.home(), macro, names[0]) if inside else macro,
-                names,
-                preview=preview,
-                into=into,
-                stepper=TerminalStepper() if step else None,
-                at=at,
-                executor=crew,
-                **common,
-            )
-    finally:
-        host.close()
-        if crew is not None and executor:
-            crew.shutdown(wait=False, cancel_futures=True)
+    if former is not None:
+        printer.several = _told_former(former) > 1
+        result = _ended(scrub.continue_run, former, **options)
+    else:
+        assert macro is not None
+        options |= {"preview": preview, "into": into, "stepper": TerminalStepper() if step else None, "at": at}
+        text = sharing.inside(scrub.home(), macro, names[0]) if inside else macro
+        result = _ended(scrub.run, text, names, **options)
     if as_json:
         print_json_line(result.summary())
     else:
         printer.summary(result, _same_call())
     return result.exit_code
+
+
+def _ended(run: Callable[..., scrub.RunResult], *words: object, **options: Any) -> scrub.RunResult:
+    """Runs, and lets go of what is held for it; a run that was stopped has a result too."""
+    try:
+        return run(*words, **options)
+    except scrub.Interrupted as end:
+        return end.result
+    finally:
+        options["host"].close()
+        if options["executor"] is not None:
+            options["executor"].shutdown(wait=False, cancel_futures=True)
 
 
 def _same_call() -> str:
@@ -192,9 +191,8 @@ def _told_former(number: int) -> int:
     """Says what is left of a run that is continued; gives how many files that are."""
     record = scrub.changes(number)
     left = [file for file in record.each_file() if file.problem or file.state in ("not done", "not tried")]
-    echo(
-        f'Continuing run {number}, "{record.title}": {scrub.counted(len(left), "file")} of {record.file_count:,} left.'
-    )
+    of = f"{scrub.counted(len(left), 'file')} of {record.file_count:,}"
+    echo(f'Continuing run {number}, "{record.title}": {of} left.', err=True)
     return len(left)
 
 

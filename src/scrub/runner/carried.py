@@ -99,6 +99,7 @@ def _effect(effect: Effect, blobs: list[bytes]) -> dict[str, Any]:
         "dress": list(effect.dress) if effect.dress is not None else None,
     }  # fmt: skip
     if patch is not None:
+        patch = patch.settled()
         blobs.append(b"".join(piece for piece in patch.pieces if isinstance(piece, bytes)))
         pieces = [len(piece) if isinstance(piece, bytes) else list(piece) for piece in patch.pieces]
         told["patch"] = [patch.before, patch.size, pieces]

@@ -225,6 +225,14 @@ class RunResult:
         }
 
 
+class Interrupted(KeyboardInterrupt):
+    """Somebody ended a run; what was done until then is in `result`, and in the history."""
+
+    def __init__(self, result: RunResult) -> None:
+        super().__init__()
+        self.result = result
+
+
 #: Results of formulas that the history keeps of one file.
 _MOST_RESULTS = 10_000
 

@@ -33,7 +33,7 @@ from scrub.runner.former import Former
 from scrub.runner.opened import Opened, Opens
 from scrub.runner.options import AUTO, RunOptions
 from scrub.runner.record import RunRecorder
-from scrub.runner.results import NOT_DONE, NOT_TRIED, FileResult, Prepared, RunResult, failed
+from scrub.runner.results import NOT_DONE, NOT_TRIED, FileResult, Interrupted, Prepared, RunResult, failed
 from scrub.runner.saver import Saver
 from scrub.runner.sending import Sender
 from scrub.runner.spread import Crew, Lost, Spread
@@ -156,6 +156,7 @@ class Runner:
         saver = Saver(result, self.store, self.sender, self._report(len(every)), record.whole, self.options.stop)
         if self.former is not None:
             result.number, saver.first = self.former.number, self.former.next
+        interrupted = False
         try:
             if "nothing" in self.program.macro.runs_on and not paths:
                 saver.take(self.prepare([]))
@@ -166,7 +167,7 @@ class Runner:
         except Lost as lost:
             result.ended = str(lost)
         except KeyboardInterrupt:
-            result.ended = "stopped"
+            result.ended, interrupted = "stopped", True
         finally:
             saver.flush()
         if result.ended:
@@ -178,6 +179,8 @@ class Runner:
         logged = any(file.log or file.said for file in result.files)
         if self.store is not None and (every or logged or result.number is not None):
             self._keep_record(result, record)
+        if interrupted:
+            raise Interrupted(result)
         return result
 
     def _again(self) -> dict[str, object]:

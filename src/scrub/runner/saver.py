@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
+import signal
+import threading
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 
 from scrub.model.core.problem import Refused, ScrubError
 from scrub.runner.explain import is_of, told
@@ -96,11 +99,13 @@ class Saver:
     def flush(self) -> None:
         """Saves all that waits, and reports it."""
         waiting, self._waiting, self._bytes, self.since = self._waiting, [], 0, self.changed.saved
-        if self._store is not None and waiting:
-            self._save(waiting)
+        with _uninterrupted():
+            if self._store is not None and waiting:
+                self._save(waiting)
+            for prepared in waiting:
+                self.result.files += prepared.files
         for prepared in waiting:
             for file in prepared.files:
-                self.result.files.append(file)
                 self._report(file)
 
     def _save(self, waiting: Sequence[Prepared]) -> None:
@@ -165,6 +170,22 @@ class Saver:
                 self._sender.send(number, prepared.sends, prepared.files[0])
             except OSError as error:  # what is saved is saved; what could not be noted first was not sent
                 prepared.files[0].unsent.append(f"not sent: the outbox cannot be written: {error.strerror or error}")
+
+
+@contextlib.contextmanager
+def _uninterrupted() -> Iterator[None]:
+    """A key that ends the run waits until what is being saved is saved, and known to be."""
+    if threading.current_thread() is not threading.main_thread() or signal.getsignal(signal.SIGINT) is None:
+        yield
+        return
+    pressed: list[int] = []
+    former = signal.signal(signal.SIGINT, lambda number, frame: pressed.append(number))
+    try:
+        yield
+    finally:
+        signal.signal(signal.SIGINT, former)
+        if pressed and callable(former):
+            former(pressed[0], None)
 
 
 def _refused(prepared: Prepared, error: Exception) -> None:

@@ -10,18 +10,16 @@ import os
 from collections import deque
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import BrokenExecutor, Executor, Future
-from typing import TYPE_CHECKING, Any
+from typing import Any, Protocol
 
 from scrub.model.core.problem import BadCall, FileProblem, ScrubError, listed
 from scrub.runner.carried import load
+from scrub.runner.options import RunOptions
 from scrub.runner.packets import unpacked
 from scrub.runner.results import Prepared
 from scrub.runner.saver import Saver
 from scrub.runner.ticket import MOST_SENT, About, Ticket, Work, dump
 from scrub.store.patch import claim, is_claimed
-
-if TYPE_CHECKING:
-    from scrub.runner.run import Runner
 
 #: Files of one task, and bytes of files after which a task is full.
 _FILES, _BYTES = 8, 32_000_000
@@ -32,6 +30,21 @@ _PATIENCE = 120.0
 
 #: What a worker does: bytes to bytes.
 Call = Callable[[bytes], bytes]
+
+
+class Prepares(Protocol):
+    """This process, where it prepares files itself."""
+
+    options: RunOptions
+
+    def in_turn(self, path: str, saver: Saver) -> Prepared:
+        """A file, prepared when all before it are."""
+
+    def not_tried(self, path: str, problem: ScrubError | None = None) -> Prepared:
+        """What comes of a file that is not worked on, or could not be."""
+
+    def tell(self, prepared: Prepared) -> None:
+        """Tells the host what a macro said elsewhere."""
 
 
 class Lost(ScrubError):
@@ -90,7 +103,7 @@ class _Task:
 class Spread:
     """Spreads the files of a run over a crew."""
 
-    def __init__(self, runner: Runner, saver: Saver, crew: Crew, work: Work, tell: Callable[[int], None]) -> None:
+    def __init__(self, runner: Prepares, saver: Saver, crew: Crew, work: Work, tell: Callable[[int], None]) -> None:
         """`tell` hears how many files are done."""
         self._runner, self._saver, self._crew, self._work, self._tell = runner, saver, crew, work, tell
         self._sends = False  # whether workers get the bytes of files
@@ -188,24 +201,27 @@ class Spread:
         if task.future is None:
             yield from ((path, None) for path in task.paths)
             return
-        if not task.broken:
-            try:
-                found = load(task.future.result())
-                yield from zip(task.paths, found, strict=True)
-                return
-            except BrokenExecutor:
-                for other in (task, *flying):
-                    other.broken = True
-                self._crew.renew()
-            except (KeyboardInterrupt, SystemExit):
-                raise
-            except BaseException:
-                self.greet()  # nobody there: this is told, and ends the run
+        found = None if task.broken else self._together(task, flying)
+        if found is not None:
+            yield from zip(task.paths, found, strict=True)
+            return
         for path in task.paths:
-            if self._saver.stopped:
-                yield path, None
-            else:
-                yield path, self._alone(path, task)
+            yield path, None if self._saver.stopped else self._alone(path, task)
+
+    def _together(self, task: _Task, flying: Sequence[_Task]) -> list[Prepared] | None:
+        """What came of a task; None where each of its files must be tried alone. Raises `Lost`."""
+        assert task.future is not None
+        try:
+            return load(task.future.result())
+        except BrokenExecutor:
+            for other in flying:
+                other.broken = True
+            self._crew.renew()
+        except (KeyboardInterrupt, SystemExit):
+            raise
+        except BaseException:
+            self.greet()  # nobody there: this is told, and ends the run
+        return None
 
     def _alone(self, path: str, task: _Task) -> Prepared | ScrubError:
         """One file once more, with nothing beside it."""

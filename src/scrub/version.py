@@ -1,0 +1,3 @@
+"""The version: workers of one run must have the same."""
+
+VERSION = "0.1.0"
