@@ -459,8 +459,8 @@ def test_help_is_found_by_everyday_ways(cli: Cli) -> None:
     assert cli("help", "run").out.replace("help", "") == cli("run", "--help").out.replace("help", "")
     assert "Help: scrub run --help" in cli("run", "--wrong").err
     assert "The macro is missing" in cli("run").err
-    assert cli("run", "--again", "28").err.startswith("Name the macro too: scrub run TITLE --again 28")
-    assert cli("run", "28").err.startswith("Name the macro too: scrub run TITLE --again 28")
+    told = "28 is not a macro. To do what is left of run 28: scrub run --continue 28"
+    assert cli("run", "28").err.startswith(told)
 
 
 def test_titles_are_completed(home: Path) -> None:

@@ -256,8 +256,8 @@ def test_a_thousand_broken_lines_are_mended_in_time(home: Path) -> None:
 def test_names_of_every_sort(home: Path, cli: Callable[..., Output], monkeypatch: pytest.MonkeyPatch) -> None:
     import io
 
-    monkeypatch.setattr("sys.stdin", io.TextIOWrapper(io.BytesIO(b"a\0b.csv\n")))
-    assert "NUL character" in cli("run", "show every", "-").err
+    monkeypatch.setattr("sys.stdin", io.TextIOWrapper(io.BytesIO(b"a\0b.csv\0")))
+    assert "Failed: 2 of 2 files\n  a      no such file" in cli("run", "show every", "-").err  # as `find -print0` lists
     name = os.fsdecode(b"n\xff.csv")
     Path(name).write_text("a\n1  2\n")
     Path("s.scrub").write_text(

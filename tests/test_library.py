@@ -437,9 +437,9 @@ def test_answers_from_a_file_and_files_that_failed(cli: Cli, book: Path) -> None
     assert cli("run", "ask.scrub", book, "bad.xlsx", "--answers", "a.toml").code == 1
     assert states(book)["Lists"] == "visible"
     Path("bad.xlsx").write_bytes(SAMPLE.read_bytes())
-    assert cli("run", "ask.scrub", "--again", "1", "--answers", "a.json").code == 0
+    assert cli("run", "--continue", "1", "--answers", "a.json").code == 0
     assert states("bad.xlsx")["Tarn Hut"] == "visible"
-    assert "No file failed in run 2" in cli("run", "ask.scrub", "--again", "2").err
+    assert "All files of run 1 are done" in cli("run", "--continue", "1").err
     Path("a.toml").write_text("which is Lists")
     assert "Write one line per answer" in cli("run", "ask.scrub", book, "--answers", "a.toml").err
 

@@ -12,7 +12,7 @@ import subprocess
 import sys
 import time
 from collections import Counter
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Executor, ProcessPoolExecutor, ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
@@ -24,6 +24,7 @@ from workers import Eager, Elsewhere, Unreliable
 
 import scrub
 from scrub.crews import crew_for
+from scrub.custom_actions import OWN_ACTIONS
 from scrub.runner.carried import dump
 from scrub.runner.overview import Overview
 from scrub.runner.results import FileResult, PackedChanges, Prepared, RunResult
@@ -269,6 +270,17 @@ def test_the_first_file_that_fails_ends_the_run(with_others: bool, home: Path) -
 # -- workers that fail
 
 
+@pytest.fixture
+def deadly() -> Iterator[tuple[str, Any]]:
+    """An action that ends the process, declared in a module."""
+    before = list(OWN_ACTIONS)
+    sys.modules.pop("deadly", None)
+    importlib.import_module("deadly")
+    yield OWN_ACTIONS[-1]
+    OWN_ACTIONS[:] = before
+
+
+@pytest.mark.usefixtures("deadly")
 @pytest.mark.skipif(sys.platform == "win32", reason="no such signal")
 def test_a_worker_that_dies_costs_only_its_own_file(home: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     names = notices(40)
@@ -407,14 +419,12 @@ def test_files_that_workers_do_not_see_are_sent(home: Path, monkeypatch: pytest.
     assert contents() == after
 
 
-def test_actions_of_ones_own_go_by_the_name_of_their_module(home: Path) -> None:
+def test_actions_of_ones_own_go_by_the_name_of_their_module(home: Path, deadly: tuple[str, Any]) -> None:
     """A script's own are refused: no worker can import them."""
-    from scrub.custom_actions import OWN_ACTIONS
-
     names = notices(10)
-    kind, function = OWN_ACTIONS[-1]
+    kind, function = deadly
     module = function.__module__
-    assert module == "workers"
+    assert module == "deadly"
     function.__module__ = "__main__"
     try:
         with pytest.raises(scrub.BadCall, match="Put them into a module, which workers import"):
@@ -427,7 +437,7 @@ def test_actions_of_ones_own_go_by_the_name_of_their_module(home: Path) -> None:
 
 @pytest.mark.parametrize("executor", ["x", 7, object(), Path("."), [Eager()]])
 def test_what_is_no_executor_is_refused(executor: Any, home: Path) -> None:
-    with pytest.raises(scrub.BadCall, match=r"is no executor: it has no submit\(\)"):
+    with pytest.raises(scrub.BadCall, match=r"is not an executor: it has no submit\(\)"):
         scrub.run(SPACES, notices(3), executor=executor)
 
 
@@ -436,13 +446,13 @@ def test_what_is_no_executor_is_refused(executor: Any, home: Path) -> None:
     [
         (("--jobs", "0"), "0 processes cannot do anything"),
         (("--jobs", "10000"), "10,000 processes cannot be used here. Choose a number from 1 to"),
-        (("--jobs", "many"), '"many" is no number of processes'),
-        (("--jobs", "-1"), "no number of processes"),
+        (("--jobs", "many"), '"many" is not a number of processes'),
+        (("--jobs", "-1"), "not a number of processes"),
         (("--executor", "huts"), '"huts" names no executor'),
         (("--executor", "no_such_module:x"), "the module cannot be imported"),
         (("--executor", "os:nothing"), 'the module has no "nothing"'),
         (("--executor", "os:sep"), "neither an executor nor a function that gives one"),
-        (("--executor", "os:getcwd"), "the function gives a str, which is no executor"),
+        (("--executor", "os:getcwd"), "the function gives a str, not an executor"),
         (("--executor", "workers:Elsewhere"), "no executor could be made (TypeError"),
         (("--continue", "1"), "takes the macro and the files of that run"),
     ],
@@ -597,12 +607,12 @@ def test_files_by_pattern_and_list(home: Path, cli: Cli, monkeypatch: pytest.Mon
         assert [line["file"] for line in lines[:-1]] == [every[0], odd]
         assert lines[-1]["states"] == {"changed": 2}
     nothing = cli("run", "spaces.scrub", "archive/*.docx")
-    assert (nothing.code, nothing.err) == (1, "archive/*.docx: no file fits this pattern\n")
+    assert (nothing.code, nothing.err) == (1, "No file matches archive/*.docx\n")
     Path("big.txt").write_text("x" * 10_000_000)
     big = cli("run", "spaces.scrub", "--from-list", "big.txt")
     assert (big.code, big.err) == (
         2,
-        "big.txt: line 1 has 10,000,000 characters, which is no path. Write one path per line\n",
+        "big.txt: line 1 has 10,000,000 characters, too many for a path. Write one path per line\n",
     )
     Path("none.txt").write_text("\n\n")
     assert "no paths found" in cli("run", "spaces.scrub", "--from-list", "none.txt").err

@@ -14,6 +14,8 @@ ALLOWED = {
     ("servers.py", "sleep"): "between two questions to a server that begins",
     ("test_cli.py", "monotonic"): "for a command that would never end",
     ("test_terminal.py", "monotonic"): "for a prompt to draw itself; what is typed sooner waits in the terminal",
+    ("test_many_files.py", "monotonic"): "for a run that would never save anything",
+    ("test_many_files.py", "sleep"): "between two looks at whether a run has saved its first file",
     ("test_imap.py", "sleep"): "for a server to begin, and for the second that a new numbering is named after",
 }
 #: Turns of a loop in a macro, or of what makes a file, above which a test would be slow on purpose.

@@ -170,7 +170,9 @@ def test_headings_are_never_cut_and_lines_of_inside_can_be_typed(
 
 def test_the_bar_is_one_line() -> None:
     line = shown_bar(25.2, 300, "week-026.xlsx", 5.0, 80)
-    assert line == "█░░░░░░░░░  26 of 300, about 55 s left   week-026.xlsx"
+    assert line == "█░░░░░░░░░  26 of 300, 5 a second, about 55 s left   week-026.xlsx"
+    failed = shown_bar(25.2, 300, "week-026.xlsx", 5.0, 80, 2)
+    assert failed == "█░░░░░░░░░  26 of 300, 2 failed, 5 a second, about 55 s left   week-026.xlsx"
     assert shown_bar(0.5, 1, "big.xlsx", 100.0, 80) == "█████░░░░░  50%, about 2 min left   big.xlsx"
     assert cells(shown_bar(1, 2, "名" * 90, 0.5, 60)) <= 60
 

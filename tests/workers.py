@@ -1,16 +1,12 @@
-"""Executors that are not kind: they delay, reorder, lose and repeat. And an action that ends the process it runs in."""
+"""Executors that are not kind: they delay, reorder, lose and repeat."""
 
 from __future__ import annotations
 
-import os
 import random
-import signal
 from collections.abc import Callable
 from concurrent.futures import Executor, Future
 from pathlib import Path
 from typing import Any
-
-from scrub import action
 
 
 class Eager(Executor):
@@ -98,14 +94,3 @@ class Elsewhere(Executor):
         finally:
             hidden.rename(self._folder)
         return future
-
-
-@action("document")
-def end_the_process(document: Any, when: str) -> None:
-    """Ends the process that works on a file of this name.
-
-    when: the beginning of a name
-    Example: end-the-process when: "x"
-    """
-    if document.name.startswith(when) and os.environ.get("SCRUB_TEST_WORKER") != str(os.getpid()):
-        os.kill(os.getpid(), signal.SIGKILL)

@@ -361,7 +361,7 @@ def _jobs(jobs: int | str) -> int:
 
     if isinstance(jobs, str):
         if jobs != "auto":
-            raise BadCall(f'"{jobs}" is no number of processes. Choose a number, or auto')
+            raise BadCall(f'"{jobs}" is not a number of processes. Choose a number, or auto')
         return AUTO
     if jobs < 1:
         raise BadCall(f"{jobs} processes cannot do anything. Choose 1 or more, or auto")

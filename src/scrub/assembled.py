@@ -20,12 +20,12 @@ def formats() -> Registry:
     return Registry()
 
 
-def vocabulary() -> Vocabulary:
-    """All that a macro can name, with the actions that this program has declared."""
+def vocabulary(registry: Registry) -> Vocabulary:
+    """All that a macro can name on files of these formats, with the actions that this program has declared."""
     from scrub.catalog import ACTIONS
     from scrub.custom_actions import OWN_ACTIONS
 
-    return _vocabulary(formats(), tuple(ACTIONS), tuple(OWN_ACTIONS))
+    return _vocabulary(registry, tuple(ACTIONS), tuple(OWN_ACTIONS))
 
 
 @cache

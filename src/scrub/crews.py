@@ -30,7 +30,7 @@ def crew_for(options: RunOptions, about: About) -> Callable[[Mapping[str, str]],
     ensure_jobs(options.jobs)
     if options.executor is not None and not callable(getattr(options.executor, "submit", None)):
         kind = type(options.executor).__name__
-        raise BadCall(f"a {kind} is no executor: it has no submit(). Use one of concurrent.futures, or Dask's")
+        raise BadCall(f"a {kind} is not an executor: it has no submit(). Use one of concurrent.futures, or Dask's")
 
     def start(secrets: Mapping[str, str]) -> Crew:
         from scrub.worker import greet, prepare
@@ -98,5 +98,5 @@ def executor_named(name: str) -> Executor:
     except Exception as error:
         raise BadCall(f"{name}: no executor could be made ({type(error).__name__}: {error})") from None
     if not callable(getattr(made, "submit", None)):
-        raise BadCall(f"{name}: the function gives a {type(made).__name__}, which is no executor")
+        raise BadCall(f"{name}: the function gives a {type(made).__name__}, not an executor")
     return made  # type: ignore[no-any-return]

@@ -7,7 +7,7 @@ import os
 import sys
 from collections.abc import Iterable, Iterator, Sequence
 
-from scrub.model.core.problem import BadCall, FileProblem
+from scrub.model.core.problem import BadCall, ScrubError
 
 #: The most characters of a path; what is longer is no list of paths.
 _LONGEST = 32_000
@@ -15,7 +15,7 @@ _LONGEST = 32_000
 
 def expanded(files: Iterable[str], left_out: Sequence[str] = ()) -> list[str]:
     """The files named, with patterns such as `*.xlsx` and `archive/**/*.xlsx` expanded, without those that fit one of
-    `left_out`. Raises `FileProblem` for a pattern that fits nothing, and `BadCall` for what is not a name.
+    `left_out`. Raises `ScrubError` for a pattern that fits nothing, and `BadCall` for what is not a name.
     """
     result: list[str] = []
     for name in [files] if isinstance(files, str) else files:
@@ -43,7 +43,7 @@ def _fitting(pattern: str) -> list[str]:
     if "**" in pattern:
         found = [each for each in found if os.path.isfile(each)]
     if not found:
-        raise FileProblem(pattern, "no file fits this pattern")
+        raise ScrubError(f"no file matches {pattern}")
     return found
 
 
@@ -68,7 +68,7 @@ def listed_in(name: str) -> list[str]:
     for number, path in enumerate(paths, 1):
         if len(path) > _LONGEST:
             raise BadCall(
-                f"{name}: line {number} has {len(path):,} characters, which is no path. Write one path per line"
+                f"{name}: line {number} has {len(path):,} characters, too many for a path. Write one path per line"
             )
     if not any(paths):
         raise BadCall(f"{name}: no paths found. Write one path per line")

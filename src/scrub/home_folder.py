@@ -105,7 +105,7 @@ class Home:
     @cached_property
     def vocabulary(self) -> Vocabulary:
         """All that a macro can name."""
-        return vocabulary()
+        return vocabulary(self.formats)
 
     @cached_property
     def formats(self) -> Registry:

@@ -83,7 +83,7 @@ def _ensure_folder(folder: str) -> None:
 def _vocabulary(work: Work) -> Vocabulary:
     for module in work.modules:
         importlib.import_module(module)
-    return vocabulary()
+    return vocabulary(formats())
 
 
 def _runner(work: Work) -> Runner:

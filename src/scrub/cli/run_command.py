@@ -33,7 +33,7 @@ from scrub.cli.summary import Printer
     "--from-list", "lists", multiple=True, metavar="FILE", help="Files from a list, one path per line; - reads."
 )
 @click.option("--except", "left_out", multiple=True, metavar="PATTERN", help="Leave these files out.")
-@click.option("--jobs", metavar="N", default="1", help="So many processes prepare the files, or auto.")
+@click.option("--jobs", metavar="N", default="1", help="Prepare the files in N processes, or auto.")
 @click.option("--executor", metavar="MODULE:NAME", help="An executor of Python prepares them, such as a cluster.")
 @click.option("--wait", is_flag=True, help="If a file is in use, wait until it is closed.")
 @click.option("--copy", is_flag=True, help="If a file is in use, save the result beside it.")
@@ -119,7 +119,7 @@ def _same_call() -> str:
     options: list[str] = []
     for parameter in context.command.params:
         value = context.params.get(parameter.name or "")
-        if parameter.name == "preview" or not value:
+        if parameter.name == "preview" or not value or value == parameter.default:
             continue
         if isinstance(parameter, click.Argument):
             words += list(value) if isinstance(value, tuple) else [value]
@@ -162,7 +162,9 @@ def _read_answers(path: str) -> dict[str, object]:
 def _no_macro(number: str | None) -> scrub.BadCall:
     """The problem with a call that names no macro, but perhaps a run."""
     if number is not None:
-        return scrub.BadCall(f"{number} is no macro. To do what is left of run {number}: scrub run --continue {number}")
+        return scrub.BadCall(
+            f"{number} is not a macro. To do what is left of run {number}: scrub run --continue {number}"
+        )
     return scrub.BadCall("the macro is missing: scrub run TITLE FILE. List them: scrub macros")
 
 
