@@ -216,6 +216,17 @@ def test_two_mailboxes_that_move_messages_into_one_lose_none(home: Path) -> None
     assert found[0]["all.mbox"].count(b"\nMessage-ID") > 1
 
 
+def test_a_script_that_is_not_guarded_is_not_run_again_by_its_workers(home: Path) -> None:
+    notices(20)
+    Path("script.py").write_text(
+        'import scrub\nprint("begun")\n'
+        f'result = scrub.run({SPACES!r}, ["archive/*.txt"], jobs=2)\nprint(result.number, len(result.files))\n'
+    )
+    found = subprocess.run([sys.executable, "script.py"], text=True, capture_output=True, check=False)
+    assert (found.stdout, found.stderr) == ("begun\n1 20\n", "")
+    assert [record.number for record in scrub.history()] == [1]
+
+
 # -- group commit
 
 
@@ -658,11 +669,12 @@ def test_the_list_of_runs_reads_no_file_of_any_run(home: Path, cli: Cli, monkeyp
 
     monkeypatch.setattr(Disk, "read", noted)
     assert "Spaces 2  40 changes  n0000.txt, n0001.txt and 38 more" in cli("history").out
-    assert Counter(read) == {"run.json": 3}
+    assert Counter(read) == {"summary.json": 3}
     read.clear()
     scrub.undo()
     assert all(
-        name in ("run.json", "1.json", "33.json", "1.undo", "33.undo", "turn-1.json", "turn-2.json") for name in read
+        name in ("run.json", "summary.json", "1.json", "33.json", "1.undo", "33.undo", "turn-1.json", "turn-2.json")
+        for name in read
     )
     assert "undone" in cli("history").out
 

@@ -7,15 +7,11 @@ import os
 import sys
 from collections.abc import Callable, Mapping
 from concurrent.futures import Executor
-from typing import TYPE_CHECKING
 
 from scrub.model.core.problem import BadCall
 from scrub.runner.options import AUTO, RunOptions
 from scrub.runner.spread import Crew
 from scrub.runner.ticket import About
-
-if TYPE_CHECKING:
-    from concurrent.futures import ProcessPoolExecutor
 
 #: Workers of an executor that does not say how many it has.
 _USUAL = 4
@@ -62,18 +58,18 @@ def processors() -> int:
     return os.cpu_count() or 1
 
 
-def _processes(jobs: int, secrets: Mapping[str, str]) -> ProcessPoolExecutor:
+def _processes(jobs: int, secrets: Mapping[str, str]) -> Executor:
     """Processes of this machine. They are never forked from one that may have threads."""
     import multiprocessing
-    from concurrent.futures import ProcessPoolExecutor
 
+    from scrub.processes import Processes
     from scrub.worker import begin
 
     there = multiprocessing.get_all_start_methods()
     context = multiprocessing.get_context("forkserver" if "forkserver" in there else "spawn")
     if "forkserver" in there:
         context.set_forkserver_preload(_NEEDED)
-    return ProcessPoolExecutor(jobs, context, begin, (dict(secrets),))
+    return Processes(jobs, context, begin, (dict(secrets),))
 
 
 def executor_named(name: str) -> Executor:

@@ -47,24 +47,21 @@ class RunRecorder:
             "when": self._when,
             **self._again,
             "files": files,
-            **self._summary(files),
         }
 
-    def _summary(self, files: Sequence[Mapping[str, object]]) -> dict[str, object]:
-        """What is listed of it; nothing before all files are done."""
-        done = [file for file in self._result.files if file.path]
-        if len(done) < len(self._every):
-            return {}
-        named = [file for file in files if file["file"]]
+    def summary(self) -> dict[str, object]:
+        """What is listed of it when all files are done, or will not be."""
+        whole = self.whole()
+        named = [file for file in whole["files"] if file["file"]]  # type: ignore[attr-defined]
         changes = self._former.changes if self._former is not None else 0
         return {
-            "summary": {
-                "files": len(named),
-                "named": [file["file"] for file in named[:_NAMED]],
-                "changes": changes + sum(file.change_count for file in done),
-                "failed": sum(bool(file["problem"]) for file in named),
-                "left": sum(file["state"] == NOT_DONE for file in named),
-            }
+            "title": whole["title"],
+            "when": whole["when"],
+            "files": len(named),
+            "named": [file["file"] for file in named[:_NAMED]],
+            "changes": changes + sum(file.change_count for file in self._result.files),
+            "failed": sum(bool(file["problem"]) for file in named),
+            "left": sum(file["state"] == NOT_DONE for file in named),
         }
 
 

@@ -53,20 +53,49 @@ class RunRecord:
     def __init__(self, kept: KeptRun) -> None:
         self._kept = kept
         self.number = kept.number
-        record = kept.record
+        self._summary = _summary_of(kept.summary)
+
+    @cached_property
+    def _whole(self) -> _Whole:
+        """What is kept of the run itself, and of the files that it did not change."""
+        record = self._kept.record
         try:
-            self.title, self.macro, self.when = (
+            title, macro, when = (
                 _text(record, *each) for each in (("title", "(cut short)"), ("macro", ""), ("when", ""))
             )
-            self._whole = [_listed(each) for each in record.get("files", ())]
-            self.sent, self.unsent = (
+            files = [_listed(each) for each in record.get("files", ())]
+            sent, unsent = (
                 tuple(said for each in record.get("files", ()) for said in _texts(each, word))
                 for word in ("sent", "unsent")
             )
         except _MISREAD:
-            self.title, self.macro, self.when = f"({_DAMAGED})", "", ""
-            self._whole, self.sent, self.unsent = [], (), ()
-        self._summary = _summary_of(record)
+            return _Whole(f"({_DAMAGED})", "", "", [], (), ())
+        return _Whole(title, macro, when, files, sent, unsent)
+
+    @property
+    def title(self) -> str:
+        """The macro's title."""
+        return self._summary.title if self._summary is not None else self._whole.title
+
+    @property
+    def macro(self) -> str:
+        """The macro's text."""
+        return self._whole.macro
+
+    @property
+    def when(self) -> str:
+        """When it was (ISO 8601)."""
+        return self._summary.when if self._summary is not None else self._whole.when
+
+    @property
+    def sent(self) -> tuple[str, ...]:
+        """What left this machine."""
+        return self._whole.sent
+
+    @property
+    def unsent(self) -> tuple[str, ...]:
+        """What did not, or perhaps did not, and why."""
+        return self._whole.unsent
 
     def __repr__(self) -> str:
         return f"<RunRecord {self.number}: {self.title!r}, {self.when}, {self.file_count} files>"
@@ -88,7 +117,7 @@ class RunRecord:
             for file in _saved(commit):
                 saved.add(file.path)
                 yield file
-        for listed in self._whole:
+        for listed in self._whole.files:
             if listed.state == NOT_DONE and os.path.realpath(listed.path) in saved:
                 continue  # the run was cut short before this was written down
             if listed.state != CHANGED:
@@ -137,9 +166,22 @@ class RunRecord:
         }
 
 
+class _Whole(NamedTuple):
+    """What is kept of a run besides its commits."""
+
+    title: str
+    macro: str
+    when: str
+    files: Sequence[FileRecord]
+    sent: tuple[str, ...]
+    unsent: tuple[str, ...]
+
+
 class _Summary(NamedTuple):
     """What is listed of a run."""
 
+    title: str
+    when: str
     files: int
     named: tuple[str, ...]
     changes: int
@@ -147,12 +189,13 @@ class _Summary(NamedTuple):
     left: int
 
 
-def _summary_of(record: Mapping[str, Any]) -> _Summary | None:
+def _summary_of(found: Mapping[str, Any]) -> _Summary | None:
     """The summary of a run that came to its end; None of any other."""
-    found = record.get("summary")
     try:
-        numbers = {word: int(found[word]) for word in ("files", "changes", "failed", "left")}  # type: ignore[index]
-        return _Summary(named=_texts(found, "named"), **numbers)  # type: ignore[arg-type]
+        files, changes, failed, left = (int(found[word]) for word in ("files", "changes", "failed", "left"))
+        return _Summary(
+            _text(found, "title"), _text(found, "when"), files, _texts(found, "named"), changes, failed, left
+        )
     except _MISREAD:
         return None
 

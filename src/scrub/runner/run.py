@@ -437,6 +437,7 @@ class Runner:
                 result.number = self.store.begin(record.whole())
             else:
                 self.store.update(result.number, record.whole())
+            self.store.summarize(result.number, record.summary())
         except (OSError, StoreError) as error:
             self.host.log(f"the history could not be written: {error}")
 

@@ -63,6 +63,11 @@ class KeptRun:
         return self._store.record_of(self.number)
 
     @cached_property
+    def summary(self) -> dict[str, Any]:
+        """What is listed of it; nothing of one that was cut short."""
+        return self._store.summary_of(self.number)
+
+    @cached_property
     def commits(self) -> tuple[StoredCommit, ...]:
         """All its commits, in order."""
         return tuple(self._store.commits_of(self.number))
@@ -150,7 +155,14 @@ class Store:
 
     def update(self, run: int, record: dict[str, object]) -> None:
         """Writes what the caller keeps of a run."""
-        path = os.path.join(self._committer.runs, str(run), "run.json")
+        self._write(run, "run.json", record)
+
+    def summarize(self, run: int, summary: Mapping[str, object]) -> None:
+        """Writes what is listed of a run, apart from what is kept of its files: there can be ten thousand."""
+        self._write(run, "summary.json", summary)
+
+    def _write(self, run: int, name: str, record: Mapping[str, object]) -> None:
+        path = os.path.join(self._folder(run), name)
         self.disk.write(path + ".new", [_json(record)], lasting=False)
         self.disk.rename(path + ".new", path)
 
@@ -246,8 +258,15 @@ class Store:
 
     def record_of(self, number: int) -> dict[str, Any]:
         """What the caller keeps of a run; nothing where that is damaged or missing."""
+        return self._read(number, "run.json")
+
+    def summary_of(self, number: int) -> dict[str, Any]:
+        """What is listed of a run; nothing where that is damaged or missing."""
+        return self._read(number, "summary.json")
+
+    def _read(self, number: int, name: str) -> dict[str, Any]:
         try:
-            found = json.loads(self.disk.read(os.path.join(self._folder(number), "run.json")))
+            found = json.loads(self.disk.read(os.path.join(self._folder(number), name)))
         except (FileNotFoundError, ValueError):  # cut while it was written, or damaged: no other run depends on it
             return {}
         return found if isinstance(found, dict) else {}
@@ -303,7 +322,8 @@ class Store:
     def _turned_at(self, run: KeptRun) -> int:
         """When anything of a run was made or undone last, in nanoseconds."""
         entries = self.disk.entries(self._folder(run.number))
-        journals = [stat for name, stat in entries.items() if name.endswith(".json") and name != "run.json"]
+        others = ("run.json", "summary.json")
+        journals = [stat for name, stat in entries.items() if name.endswith(".json") and name not in others]
         return max((stat.st_mtime_ns for stat in journals), default=0)
 
     def _turn(self, number: int | None, state: str, copy: bool, watch: Watch | None = None) -> Restored:
