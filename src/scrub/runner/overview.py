@@ -164,17 +164,18 @@ def together(changes: Sequence[Change]) -> list[str]:
 def _squared(blocks: list[tuple[str, Area | None]]) -> list[tuple[str, Area | None]]:
     """Rows of equal changes that are below each other as one range."""
     result: list[tuple[str, Area | None]] = []
+    below: dict[tuple[str, int, int, int], int] = {}  # what goes on below a range: its number
     for rest, area in blocks:
-        above = next((at for at, (r, other) in enumerate(result) if r == rest and _is_below(area, other)), -1)
-        other = result[above][1] if above >= 0 else None
-        if area is not None and other is not None:
-            result[above] = (rest, other._replace(bottom=area.bottom))
-        else:
+        if area is None:
             result.append((rest, area))
+            continue
+        above = below.pop((rest, area.left, area.right, area.top), None)
+        if above is None:
+            above = len(result)
+            result.append((rest, area))
+        else:
+            other = result[above][1]
+            assert other is not None
+            result[above] = (rest, other._replace(bottom=area.bottom))
+        below[rest, area.left, area.right, area.bottom + 1] = above
     return result
-
-
-def _is_below(area: Area | None, other: Area | None) -> bool:
-    if area is None or other is None:
-        return False
-    return (other.left, other.right, other.bottom) == (area.left, area.right, area.top - 1)
