@@ -5,7 +5,7 @@ from __future__ import annotations
 import importlib
 import os
 import sys
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import Executor
 
 from scrub.model.core.problem import BadCall
@@ -17,12 +17,12 @@ from scrub.runner.ticket import About
 _USUAL = 4
 #: The most processes on a machine with few processors, and for each processor: more of them only wait.
 _MOST, _MOST_EACH = 64, 8
-#: What each process needs, loaded once.
-_NEEDED = ["scrub.assembled", "scrub.runner.run", "scrub.runner.carried", "scrub.language.checker", "scrub.worker"]
 
 
-def crew_for(options: RunOptions, about: About) -> Callable[[Mapping[str, str]], Crew]:
-    """What starts those who prepare files, when it is called with the passwords that they need. Raises `BadCall`."""
+def crew_for(options: RunOptions, about: About, modules: Sequence[str] = ()) -> Callable[[Mapping[str, str]], Crew]:
+    """What starts those who prepare files, when it is called with the passwords that they need. `modules` open the
+    files. Raises `BadCall`.
+    """
     ensure_jobs(options.jobs)
     if options.executor is not None and not callable(getattr(options.executor, "submit", None)):
         kind = type(options.executor).__name__
@@ -37,7 +37,7 @@ def crew_for(options: RunOptions, about: About) -> Callable[[Mapping[str, str]],
         jobs = processors() if options.jobs == AUTO else options.jobs
 
         def renew() -> Executor:
-            return _processes(jobs, secrets)
+            return _processes(jobs, secrets, modules)
 
         return Crew(renew(), jobs, greet, prepare, about, renew)
 
@@ -58,7 +58,7 @@ def processors() -> int:
     return os.cpu_count() or 1
 
 
-def _processes(jobs: int, secrets: Mapping[str, str]) -> Executor:
+def _processes(jobs: int, secrets: Mapping[str, str], modules: Sequence[str]) -> Executor:
     """Processes of this machine. They are never forked from one that may have threads."""
     import multiprocessing
 
@@ -68,7 +68,7 @@ def _processes(jobs: int, secrets: Mapping[str, str]) -> Executor:
     there = multiprocessing.get_all_start_methods()
     context = multiprocessing.get_context("forkserver" if "forkserver" in there else "spawn")
     if "forkserver" in there:
-        context.set_forkserver_preload(_NEEDED)
+        context.set_forkserver_preload(["scrub.preloaded", *modules])
     return Processes(jobs, context, begin, (dict(secrets),))
 
 

@@ -311,7 +311,9 @@ class Home:
 
         modules = sorted({function.__module__ for _, function in OWN_ACTIONS})
         about = About(VERSION, self.vocabulary.fingerprint, modules, self.settings.load())
-        start = crew_for(options, about)
+        kinds = checked.macro.runs_on
+        opening = {each.opener.partition(":")[0] for each in self.formats.formats if each.kind in kinds}
+        start = crew_for(options, about, sorted(opening))
         if "__main__" in modules:
             raise BadCall("actions of your own are in the script itself. Put them into a module, which workers import")
         alone = self._alone(checked, paths, options)

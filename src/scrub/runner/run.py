@@ -252,7 +252,8 @@ class Runner:
             tell(0)
             work = work_of(self.program, self.options, int(self.reach), self.given, self.saves, left[0], crew.about)
             spread = Spread(self, saver, crew, work, tell)
-            spread.greet()
+            if not crew.is_own:
+                spread.greet()
             spread.run(left)
         finally:
             crew.close()

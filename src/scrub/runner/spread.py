@@ -68,6 +68,11 @@ class Crew:
         self.executor, self.workers = executor, workers
         self.greet, self.prepare, self._renew = greet, prepare, renew
 
+    @property
+    def is_own(self) -> bool:
+        """Whether this process has started them."""
+        return self._renew is not None
+
     def call(self, what: Call, data: bytes) -> Future[bytes]:
         """Gives one of them something to do. Raises `Lost` where nobody takes it."""
         try:
@@ -110,7 +115,9 @@ class Spread:
         self._done = 0
 
     def greet(self) -> None:
-        """Asks one of the crew whether it can take part. Raises `BadCall` where it cannot, and `Lost`."""
+        """Asks one of the crew whether it can take part. Raises `BadCall` where it cannot, and `Lost`. Processes that
+        this one starts are like it, and are asked when something goes wrong.
+        """
         try:
             answer = self._crew.call(self._crew.greet, dump(Ticket(self._work, (), {}))).result(_PATIENCE)
             told, _ = unpacked(answer)
