@@ -133,7 +133,7 @@ def test_a_scheduler_that_is_ended_ends_the_run_and_it_goes_on_later(cluster: Cl
 def test_a_file_that_ends_each_worker_is_told_in_the_end(cluster: Cluster, monkeypatch: pytest.MonkeyPatch) -> None:
     """A cluster whose workers are all gone does not answer: the run ends, and no file is half done."""
     names = notices(10)
-    monkeypatch.setattr("scrub.runner.spread._PATIENCE", 5.0)
+    monkeypatch.setattr("scrub.runner.parallel._PATIENCE", 5.0)
     with executor_of(cluster) as executor:
         for worker in cluster.workers:
             worker.kill()

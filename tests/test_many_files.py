@@ -23,13 +23,13 @@ from mails import Approving
 from workers import Eager, Elsewhere, Unreliable
 
 import scrub
-from scrub.crews import crew_for
 from scrub.custom_actions import OWN_ACTIONS
-from scrub.runner.carried import dump
+from scrub.executors import pool_for
 from scrub.runner.overview import Overview
+from scrub.runner.parallel import ParallelRun, WorkerPool
 from scrub.runner.results import FileResult, PackedChanges, Prepared, RunResult
 from scrub.runner.saver import Saver
-from scrub.runner.spread import Crew, Spread
+from scrub.runner.serialization import dump
 from scrub.runner.ticket import About, Ticket, load, work_of
 from scrub.store.patch import claiming
 
@@ -298,7 +298,7 @@ def test_a_worker_that_dies_costs_only_its_own_file(home: Path, monkeypatch: pyt
     killer = macro('end-the-process when: "n0011"\nsingle-spaces', "document")
     result = scrub.run(killer, names, jobs=2)
     assert [file.path for file in result.files if file.problem] == [names[11]]
-    assert "a process that worked on this file ended" in str(result.files[11].problem)
+    assert "the process that worked on this file ended" in str(result.files[11].problem)
     assert [name for name in names if "  " in Path(name).read_text()] == [names[11]]
     assert [file.path for file in result.files] == names
 
@@ -310,7 +310,7 @@ def test_workers_that_lose_and_repeat_lose_and_repeat_nothing(home: Path) -> Non
     assert executor.lost
     assert executor.twice
     failed = [file for file in result.files if file.problem]
-    assert all("no worker could work on this file" in str(file.problem) for file in failed)
+    assert all("the worker failed" in str(file.problem) for file in failed)
     assert len(failed) < len(names) // 4
     assert [name for name in names if "  " in Path(name).read_text()] == [file.path for file in failed]
 
@@ -364,7 +364,7 @@ class _Changed(Eager):
             line, _, _ = function(data).partition(b"\n")
             return json.dumps(json.loads(line) | self._change).encode() + b"\n"
 
-        return super().submit(changed if function.__name__ == "greet" else function, *arguments, **named)
+        return super().submit(changed if function.__name__ == "handshake" else function, *arguments, **named)
 
 
 @pytest.mark.parametrize(
@@ -422,7 +422,7 @@ def test_files_that_workers_do_not_see_are_sent(home: Path, monkeypatch: pytest.
     one = scrub.run(SPACES, names)
     after = contents()
     scrub.undo()
-    monkeypatch.setattr("scrub.runner.spread.MOST_SENT", 12)  # some are too big for that
+    monkeypatch.setattr("scrub.runner.parallel.MOST_SENT", 12)  # some are too big for that
     Path(names[3]).write_text("3  kg and so much more\n")
     Path(names[3]).write_bytes(before[names[3]])
     two = scrub.run(SPACES, [str(Path(name).absolute()) for name in names], executor=Elsewhere(Path("archive")))
@@ -683,7 +683,7 @@ def test_the_list_of_runs_reads_no_file_of_any_run(home: Path, cli: Cli, monkeyp
 
 
 class _Tickets:
-    """What `Spread` needs of a runner, for files that are only numbers."""
+    """What `ParallelRun` needs of a runner, for files that are only numbers."""
 
     def __init__(self) -> None:
         self.options = scrub.RunOptions()
@@ -717,7 +717,7 @@ def _greeting(data: bytes) -> bytes:
     return json.dumps(told).encode() + b"\n"
 
 
-_greeting.__name__ = "greet"
+_greeting.__name__ = "handshake"
 
 
 class Slow(Unreliable):
@@ -739,12 +739,12 @@ def test_over_very_many_tickets_nothing_is_lost_and_nothing_done_twice(home: Pat
     program = scrub.program(SPACES)
     done: list[str] = []
     saver = Saver(RunResult("Spaces", True), None, None, lambda file: done.append(file.path), dict, False)
-    crew = Crew(executor, 10, _greeting, _ticket, about)
+    pool = WorkerPool(executor, 10, _greeting, _ticket, about)
     work = work_of(program, scrub.RunOptions(), 1, {}, False, "", about)
-    spread = Spread(_Tickets(), saver, crew, work, lambda done: None)
-    spread.greet()
+    parallel = ParallelRun(_Tickets(), saver, pool, work, lambda done: None)
+    parallel.handshake()
     with claiming(set()):
-        spread.run(paths)
+        parallel.run(paths)
     saver.flush()
     assert done == paths
     assert executor.lost > count // 8 * 0.005
@@ -756,7 +756,7 @@ def test_over_very_many_tickets_nothing_is_lost_and_nothing_done_twice(home: Pat
 def test_a_packet_that_was_cut_is_noticed() -> None:
     data = dump([prepared_of("a")])
     draw = random.Random(1)
-    from scrub.runner.carried import load as loaded
+    from scrub.runner.serialization import load as loaded
 
     assert loaded(data)[0].files[0].path == "a"
     for _ in range(50):
@@ -765,4 +765,4 @@ def test_a_packet_that_was_cut_is_noticed() -> None:
     with pytest.raises((ValueError, KeyError, TypeError)):
         load(b'{"sizes": [3]}\nab')
     assert Ticket._fields == ("work", "paths", "sent")
-    assert callable(crew_for(scrub.RunOptions(jobs=2), About("1", "v", [], {})))
+    assert callable(pool_for(scrub.RunOptions(jobs=2), About("1", "v", [], {})))

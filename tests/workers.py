@@ -61,7 +61,7 @@ class Unreliable(Eager):
         self.lost = self.twice = 0
 
     def submit(self, function: Any, /, *arguments: Any, **named: Any) -> Future[Any]:
-        asks = function.__name__ == "greet"
+        asks = function.__name__ == "handshake"
 
         def unreliable(*given: Any) -> Any:
             if not asks and self._draw.random() < self._lost:

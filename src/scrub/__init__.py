@@ -34,9 +34,9 @@ from scrub.version import VERSION
 if TYPE_CHECKING:
     from concurrent.futures import Executor
 
-    from scrub.crews import executor_named
     from scrub.custom_actions import action
     from scrub.demo import lay_out_samples
+    from scrub.executors import executor_named
     from scrub.file_names import expanded, listed_in, without
     from scrub.home_folder import Home
     from scrub.language.complete import Fit
@@ -188,7 +188,7 @@ _PACKAGES = {
     "scrub.store.store": "Restored",
     "scrub.home_folder": "Home",
     "scrub.file_names": "expanded listed_in without",
-    "scrub.crews": "executor_named",
+    "scrub.executors": "executor_named",
 }
 _WHERE = {name: package for package, names in _PACKAGES.items() for name in names.split()}
 

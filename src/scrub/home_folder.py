@@ -23,11 +23,11 @@ if TYPE_CHECKING:
     from scrub.model.core.sending import Transport
     from scrub.model.core.values import Secret
     from scrub.model.vocabulary import Vocabulary
-    from scrub.runner.former import Former
+    from scrub.runner.continuation import Continuation
     from scrub.runner.options import RunOptions
+    from scrub.runner.parallel import WorkerPool
     from scrub.runner.results import RunResult
     from scrub.runner.sending import Sender
-    from scrub.runner.spread import Crew
     from scrub.store.store import Store
 
 
@@ -252,15 +252,15 @@ class Home:
 
     def continue_run(self, number: int, options: RunOptions) -> RunResult:
         """Runs what is left of a run; see `scrub.continue_run`."""
-        from scrub.runner.former import former_of
+        from scrub.runner.continuation import continuation_of
 
         self.store.recover()
-        former = former_of(self.store.run(number), self.store.disk.digest)
+        former = continuation_of(self.store.run(number), self.store.disk.digest)
         answers = {**former.answers, **options.answers}
         options = options._replace(into=former.into, at=former.at, answers=answers)
         return self.run(former.path, list(former.left), options, former)
 
-    def run(self, macro: str, paths: list[str], options: RunOptions, former: Former | None = None) -> RunResult:
+    def run(self, macro: str, paths: list[str], options: RunOptions, former: Continuation | None = None) -> RunResult:
         """Runs a macro; see `scrub.run`. `former` is what was of a run that is continued."""
         from scrub.model.core.declare import Reach
         from scrub.model.core.passwords import knowing
@@ -273,7 +273,7 @@ class Home:
         servers = [path for path in paths if "://" in path]
         boxes = [path for path in servers if self.formats.kind_of(path) != "database"]
         self._ensure_servers(checked, [path for path in servers if path not in boxes], host, macro)
-        crew, alone = self._crew(checked, paths, options)
+        pool, alone = self._pool(checked, paths, options)
         runner = Runner(
             checked,
             self.vocabulary,
@@ -284,7 +284,7 @@ class Home:
             stored=self.keys.get if self._trusted(checked) else None,
             preferences=self.preferences,
             sender=None if preview else self._sender(host),
-            crew=crew,
+            pool=pool,
             path=path,
             former=former,
         )
@@ -296,16 +296,14 @@ class Home:
             self._forget_old(result.number or 0)
         return result
 
-    def _crew(
+    def _pool(
         self, checked: Program, paths: list[str], options: RunOptions
-    ) -> tuple[Callable[[Mapping[str, str]], Crew] | None, str]:
-        """What starts those who prepare files, or why it must be this process alone; neither where none were asked
-        for.
-        """
+    ) -> tuple[Callable[[Mapping[str, str]], WorkerPool] | None, str]:
+        """What starts the workers of a run, or why it needs a single process; neither if no workers are wanted."""
         if options.jobs == 1 and options.executor is None:
             return None, ""
-        from scrub.crews import crew_for
         from scrub.custom_actions import OWN_ACTIONS
+        from scrub.executors import pool_for
         from scrub.runner.ticket import About
         from scrub.version import VERSION
 
@@ -313,14 +311,14 @@ class Home:
         about = About(VERSION, self.vocabulary.fingerprint, modules, self.settings.load())
         kinds = checked.macro.runs_on
         opening = {each.opener.partition(":")[0] for each in self.formats.formats if each.kind in kinds}
-        start = crew_for(options, about, sorted(opening))
+        start = pool_for(options, about, sorted(opening))
         if "__main__" in modules:
             raise BadCall("actions of your own are in the script itself. Put them into a module, which workers import")
         alone = self._alone(checked, paths, options)
         return (None, alone) if alone else (start, "")
 
     def _alone(self, checked: Program, paths: list[str], options: RunOptions) -> str:
-        """Why a run is the work of one process; an empty text for any other."""
+        """Why a run needs a single process; an empty text for any other."""
         from scrub.model.core.declare import Reach
 
         if checked.macro.for_all:

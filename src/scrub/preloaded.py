@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import scrub.language.checker
-import scrub.runner.carried
 import scrub.runner.run
+import scrub.runner.serialization
 import scrub.worker  # noqa: F401
 from scrub.assembled import formats, vocabulary
 

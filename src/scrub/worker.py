@@ -1,6 +1,6 @@
-"""The side of a worker: another process, perhaps on another machine, that prepares files and writes nothing.
+"""Functions for a worker: another process, possibly on another computer, that prepares files and writes nothing.
 
-`prepare` and `greet` take bytes and give bytes, so that any `concurrent.futures.Executor` can run them.
+`prepare` and `handshake` take and return bytes, so that any `concurrent.futures.Executor` can run them.
 """
 
 from __future__ import annotations
@@ -20,15 +20,15 @@ if TYPE_CHECKING:
     from scrub.runner.run import Runner
     from scrub.runner.ticket import Work
 
-#: Passwords by what a macro asks for, as this process got them when it was started; never from a ticket.
+#: Passwords by their prompts, as this process got them when it started; they are never in a ticket.
 _secrets: dict[str, str] = {}
-#: What was compiled here, of each thread.
+#: The compiled macro of each thread.
 _here = threading.local()
 
 
-def begin(secrets: Mapping[str, str]) -> None:
-    """Starts a worker process of this machine: it gets passwords by the pipe it was started with, and a key that ends
-    the run at the terminal is for the process that started it.
+def initialize(secrets: Mapping[str, str]) -> None:
+    """Initializes a process of this computer. It gets the passwords through the pipe that starts it, and leaves Ctrl+C
+    to the process that started it.
     """
     import signal
 
@@ -36,8 +36,8 @@ def begin(secrets: Mapping[str, str]) -> None:
     _secrets.update(secrets)
 
 
-def greet(data: bytes) -> bytes:
-    """Tells whether this worker can take part: its version and vocabulary, which secrets it lacks, and what it sees."""
+def handshake(data: bytes) -> bytes:
+    """Describes this worker: its version and vocabulary, the passwords that it lacks, and whether it sees the files."""
     from scrub.runner.packets import packet
     from scrub.runner.ticket import digest_at, load
 
@@ -64,7 +64,7 @@ def greet(data: bytes) -> bytes:
 def prepare(data: bytes) -> bytes:
     """Prepares the files of a ticket, one after the other."""
     from scrub.formats.source import sending
-    from scrub.runner.carried import dump
+    from scrub.runner.serialization import dump
     from scrub.runner.ticket import load
 
     ticket = load(data)
@@ -75,7 +75,7 @@ def prepare(data: bytes) -> bytes:
 
 
 def _ensure_folder(folder: str) -> None:
-    """Relative paths mean what they mean where the run was started, if that folder is here."""
+    """Changes to the folder where the run was started, if it exists here: relative paths start there."""
     if os.path.isdir(folder) and os.getcwd() != folder:
         os.chdir(folder)
 
@@ -87,18 +87,18 @@ def _vocabulary(work: Work) -> Vocabulary:
 
 
 def _runner(work: Work) -> Runner:
-    """What runs the macro of a ticket, compiled once."""
+    """The runner of a ticket's macro, which is compiled once."""
     from scrub.model.core.declare import Reach
     from scrub.runner.options import RunOptions
     from scrub.runner.run import Runner
-    from scrub.runner.ticket import heard
+    from scrub.runner.ticket import decode_answer
 
     known: tuple[Work, Runner] | None = getattr(_here, "runner", None)
     if known is not None and known[0] == work:
         return known[1]
     words = _vocabulary(work)
     program = _program(work, work.text, work.name, work.files, words, {})
-    answers: dict[str, Any] = {name: heard(answer) for name, answer in work.answers.items()}
+    answers: dict[str, Any] = {name: decode_answer(answer) for name, answer in work.answers.items()}
     options = RunOptions(answers=answers, budget=work.budget, into=work.into, at=work.at)
     runner = Runner(
         program, words, formats(), None, options, Reach(work.reach), stored=_secret,

@@ -6,7 +6,7 @@ import os
 from collections.abc import Callable
 
 from scrub.model.core.files import FilePath, placed
-from scrub.store.looked import looked_at
+from scrub.store.access import note_access
 from scrub.store.patch import Effect, Patch, claim, is_claimed, release
 
 
@@ -52,11 +52,11 @@ class Beside:
         stem, ending = os.path.splitext(path)
         number = self._numbers.get(path, 1)
         found = path if number == 1 else f"{stem} ({number}){ending}"
-        looked_at(found)
+        note_access(found)
         while found in self._taken or is_claimed(found) or os.path.lexists(found):
             number += 1
             found = f"{stem} ({number}){ending}"
-            looked_at(found)
+            note_access(found)
         self._numbers[path] = number
         self._taken.add(found)
         return claim(found)

@@ -18,9 +18,9 @@ from scrub.model.core.series import Opening, Series
 from scrub.model.document import Document
 from scrub.model.folder import Folder
 from scrub.model.workbook import Workbook
+from scrub.store.access import note_access
 from scrub.store.disk import digest_of, only_files
 from scrub.store.errors import StoreError
-from scrub.store.looked import looked_at
 from scrub.store.patch import Copy, Effect, Patch, free_path
 
 K = TypeVar("K", Workbook, Document)
@@ -68,7 +68,7 @@ class PlainFolder(OpenedItem, Folder):
         if self._files is None:
             self._files = []
             for folder, inner, names in os.walk(self.address):
-                looked_at(os.path.join(folder, "*"))
+                note_access(os.path.join(folder, "*"))
                 inner[:] = sorted(name for name in inner if not name.startswith("."))
                 for name in sorted(names):
                     path = os.path.join(folder, name)

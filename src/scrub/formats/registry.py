@@ -10,8 +10,8 @@ from typing import TYPE_CHECKING, Any
 from scrub.formats.endings import CLOSED, LATER
 from scrub.model.core.named import NamedTuple
 from scrub.model.core.problem import Failure, FileProblem, listed
+from scrub.store.access import note_access
 from scrub.store.inuse import marks
-from scrub.store.looked import looked_at
 
 if TYPE_CHECKING:
     from scrub.model.core.addresses import Address
@@ -129,7 +129,7 @@ class Registry:
 
         Raises `FileProblem` when it is missing, damaged or of another format.
         """
-        looked_at(path)
+        note_access(path)
         format_ = self._format(path, kinds or self.files)
         opener = _named(format_.opener)
         file = opener(path, self) if format_.holds_files else opener(path)

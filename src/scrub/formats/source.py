@@ -13,8 +13,8 @@ from typing import BinaryIO, TypeVar
 
 from scrub.model.core.preferences import CURRENT
 from scrub.model.core.problem import Failure, FileProblem
+from scrub.store.access import note_access
 from scrub.store.disk import digest_of, only_files
-from scrub.store.looked import looked_at
 
 T = TypeVar("T")
 #: The most bytes of a file that is put into another one.
@@ -41,7 +41,7 @@ class Source:
     def __init__(self, path: str) -> None:
         self.shown = path
         self.path = os.path.realpath(path)
-        looked_at(self.path)
+        note_access(self.path)
         sent = _SENT.get().get(path)
         if sent is not None:
             self._take(sent)
@@ -122,7 +122,7 @@ class FreshSource(Source):
 def data_of(path: str) -> bytes:
     """The bytes of another file, which a macro names. Raises `Failure` for one that cannot be read."""
     name = os.path.basename(path)
-    looked_at(path)
+    note_access(path)
     try:
         with open(path, "rb", opener=only_files) as stream:
             if stream.seek(0, os.SEEK_END) > _MOST:

@@ -20,7 +20,7 @@ from scrub.model.core.values import Pairs, Value
 from scrub.model.operations.mistaken import twins
 from scrub.runner.fitting import fitted
 from scrub.runner.opened import Opened, Opens
-from scrub.store.looked import looked_at
+from scrub.store.access import note_access
 from scrub.store.patch import claim, free_path, is_claimed, release
 
 #: Statements that one execution may run in its loops. A million turns of a long loop fit; an endless one ends.
@@ -147,7 +147,7 @@ class Execution:
         """
         opener = self._making("new-file")
         wanted = self._place(str(name), to)
-        looked_at(wanted)
+        note_access(wanted)
         there = os.path.lexists(wanted)
         if if_exists == IfExists.FAIL and (there or is_claimed(wanted)):
             raise Failure(f'"{name}" exists already')

@@ -243,7 +243,7 @@ class Prepared(NamedTuple):
     files: list[FileResult]
     log: list[str]
     said: list[str]
-    #: The paths that decided about it, as `looked_at` gives them: it must be done again where one has changed.
+    #: The paths that decided about it, as `note_access` gives them: it must be done again where one has changed.
     looked: frozenset[str] = frozenset()
     #: Whether a file was in use, about which a person, or the options of the run, can decide.
     busy: bool = False

@@ -25,23 +25,22 @@ from scrub.model.vocabulary import Vocabulary
 from scrub.runner.answers import Noting, answer_all
 from scrub.runner.blocks import compile_block
 from scrub.runner.compiling import Compiler, Run
+from scrub.runner.continuation import Continuation
 from scrub.runner.execution import BUDGET, Execution
 from scrub.runner.explain import explained, not_foreseen
 from scrub.runner.explain import told as explain
 from scrub.runner.flat import flatten
-from scrub.runner.former import Former
 from scrub.runner.opened import Opened, Opens
 from scrub.runner.options import AUTO, RunOptions
-from scrub.runner.record import RunRecorder
+from scrub.runner.parallel import Lost, ParallelRun, WorkerPool
 from scrub.runner.results import NOT_DONE, NOT_TRIED, FileResult, Interrupted, Prepared, RunResult, failed
+from scrub.runner.run_record import RunRecorder
 from scrub.runner.saver import Saver
 from scrub.runner.sending import Sender
-from scrub.runner.spread import Crew, Lost, Spread
 from scrub.runner.step import Stopped, Watch
-from scrub.runner.ticket import told as written
-from scrub.runner.ticket import work_of
+from scrub.runner.ticket import encode_answer, work_of
+from scrub.store.access import noting_access
 from scrub.store.errors import InUse, StoreError
-from scrub.store.looked import looking
 from scrub.store.patch import Effect, claiming, forgetting, free_path, replacing
 from scrub.store.store import Store
 
@@ -96,12 +95,12 @@ class Runner:
         preferences: Preferences | None = None,
         sender: Sender | None = None,
         saves: bool | None = None,
-        crew: Callable[[Mapping[str, str]], Crew] | None = None,
+        pool: Callable[[Mapping[str, str]], WorkerPool] | None = None,
         path: str = "",
-        former: Former | None = None,
+        former: Continuation | None = None,
     ) -> None:
         """`reach` is how far the person allows it to go, `stored` gives secrets that are kept, and `sender` sends;
-        `saves` tells that another process saves what is prepared here, and `crew` starts those who prepare many files,
+        `saves` tells that another process saves what is prepared here, and `pool` starts those who prepare many files,
         who get passwords by what the macro asks for. `path` is that of the macro's file, beside which its own files
         are; `former` is what was of a run that is continued.
         """
@@ -123,7 +122,7 @@ class Runner:
         self.into = options.into or program.macro.into or None
         self.sender = sender
         self.preferences = preferences or Preferences()
-        self.crew, self.path, self.former = crew, path, former
+        self.pool, self.path, self.former = pool, path, former
         self._watch = Watch(options.stepper) if options.stepper else None
         self._bodies: dict[int, Run] = {}
         self._body(program.on(next(iter(program.variants), "")))
@@ -153,7 +152,7 @@ class Runner:
             result.recovered = self.store.recover()
         every = list(_distinct(paths))
         record = RunRecorder(self.program, result, every, self._again(), self.former)
-        saver = Saver(result, self.store, self.sender, self._report(len(every)), record.whole, self.options.stop)
+        saver = Saver(result, self.store, self.sender, self._report(len(every)), record.as_dict, self.options.stop)
         if self.former is not None:
             result.number, saver.first = self.former.number, self.former.next
         interrupted = False
@@ -196,7 +195,7 @@ class Runner:
         """The answers that can be written down; others are asked for again."""
         for name, answer in self.given.items():
             with contextlib.suppress(BadCall):
-                yield name, written(name, answer)
+                yield name, encode_answer(name, answer)
 
     def _report(self, files: int) -> Callable[[FileResult], None]:
         """What is told of each file that is done; of very many, only what is needed is kept."""
@@ -225,7 +224,7 @@ class Runner:
 
     def _many(self, every: list[str], saver: Saver) -> None:
         """One by one, or with others; with `jobs` left to decide, once it is known that there is enough to do."""
-        if self.crew is None or len(every) < 2:
+        if self.pool is None or len(every) < 2:
             self._one_by_one(every, saver)
             return
         first = 0
@@ -242,7 +241,7 @@ class Runner:
             for question, answer in zip(self.program.questions, self.answers, strict=True)
             if isinstance(answer, Secret)
         }
-        crew = self.crew(secrets)
+        pool = self.pool(secrets)
         try:
             left = every[first:]
 
@@ -250,13 +249,13 @@ class Runner:
                 self.host.progress(first + done, len(every), os.path.basename(left[min(done, len(left) - 1)]))
 
             tell(0)
-            work = work_of(self.program, self.options, int(self.reach), self.given, self.saves, left[0], crew.about)
-            spread = Spread(self, saver, crew, work, tell)
-            if not crew.is_own:
-                spread.greet()
-            spread.run(left)
+            work = work_of(self.program, self.options, int(self.reach), self.given, self.saves, left[0], pool.about)
+            parallel = ParallelRun(self, saver, pool, work, tell)
+            if not pool.is_own:
+                parallel.handshake()
+            parallel.run(left)
         finally:
-            crew.close()
+            pool.close()
 
     def in_turn(self, path: str, saver: Saver) -> Prepared:
         """One file, prepared while others wait to be saved; where it needs what these change, after them."""
@@ -295,7 +294,7 @@ class Runner:
         """One execution in memory: nothing is written, and what comes of it can go to another process. `told` says
         whether the host is told at once of what the macro says.
         """
-        with looking() as looked, claiming(self.claims):
+        with noting_access() as looked, claiming(self.claims):
             return self._prepare(paths, told)._replace(looked=frozenset(looked))
 
     def prepare_alone(self, path: str) -> Prepared:
@@ -435,9 +434,9 @@ class Runner:
         assert self.store is not None
         try:
             if result.number is None:
-                result.number = self.store.begin(record.whole())
+                result.number = self.store.begin(record.as_dict())
             else:
-                self.store.update(result.number, record.whole())
+                self.store.update(result.number, record.as_dict())
             self.store.summarize(result.number, record.summary())
         except (OSError, StoreError) as error:
             self.host.log(f"the history could not be written: {error}")

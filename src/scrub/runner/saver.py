@@ -1,4 +1,4 @@
-"""Saves what executions prepared, in the order of the files: several together, each all or nothing."""
+"""Saves prepared files in order, several with one journal, each all or nothing."""
 
 from __future__ import annotations
 
@@ -13,8 +13,8 @@ from scrub.model.core.problem import Refused, ScrubError
 from scrub.runner.explain import is_of, told
 from scrub.runner.results import NOT_TRIED, FileResult, Prepared, RunResult, failed
 from scrub.runner.sending import Sender
+from scrub.store.access import PathKeys
 from scrub.store.errors import StoreError
-from scrub.store.looked import Places
 from scrub.store.patch import Effect
 from scrub.store.store import GROUP, GROUP_BYTES, Saving, Store
 
@@ -22,16 +22,16 @@ from scrub.store.store import GROUP, GROUP_BYTES, Saving, Store
 _PATIENCE = 0.2
 
 
-class ChangedPlaces:
-    """Where a run has changed something, and when: after how many files that it saved."""
+class ChangedPaths:
+    """The paths that a run has changed, each with the number of files that were saved by then."""
 
     def __init__(self) -> None:
         self.saved = 0
         self._at: dict[str, int] = {}
-        self._places = Places()
+        self._places = PathKeys()
 
     def add(self, effects: Sequence[Effect]) -> None:
-        """Notes what one more file changed; whoever listed a folder above it looked at it too."""
+        """Adds the effects of one more file. They also change the contents of all folders above it."""
         self.saved += 1
         for effect in effects:
             place = self._places.of(effect.path)
@@ -41,7 +41,7 @@ class ChangedPlaces:
                 self._at[os.path.join(folder, "*")] = self.saved
 
     def concern(self, prepared: Prepared, since: int) -> bool:
-        """Whether anything that decided about what was prepared has changed since so many files were saved."""
+        """Whether a prepared file depends on a path that changed after the first `since` files were saved."""
         if since == self.saved:
             return False
         paths = {*prepared.looked, *(effect.path for effect in prepared.effects)}
@@ -49,7 +49,7 @@ class ChangedPlaces:
 
 
 class Saver:
-    """Takes what is prepared for each file, and saves it. Without a store it only reports."""
+    """Saves each prepared file, and reports it. Without a store it only reports."""
 
     def __init__(
         self,
@@ -64,7 +64,7 @@ class Saver:
         the first file that fails ends it.
         """
         self.result = result
-        self.changed = ChangedPlaces()
+        self.changed = ChangedPaths()
         self.stopped = False
         self.first = 1  # the name of the next commit: it goes on after those of a run that is continued
         self._store, self._sender, self._report, self._record = store, sender, report, record
@@ -174,7 +174,7 @@ class Saver:
 
 @contextlib.contextmanager
 def _uninterrupted() -> Iterator[None]:
-    """A key that ends the run waits until what is being saved is saved, and known to be."""
+    """Delays Ctrl+C until the files at hand are saved, and recorded as saved."""
     if threading.current_thread() is not threading.main_thread() or signal.getsignal(signal.SIGINT) is None:
         yield
         return

@@ -85,7 +85,7 @@ def work_of(
         inner,
         dict(program.own_files),
         {path: digest_at(path) or "" for path in sorted(own)},
-        {name: told(name, answer) for name, answer in answers.items()},
+        {name: encode_answer(name, answer) for name, answer in answers.items()},
         [question.prompt for question in program.questions if question.secret],
         about.settings,
         reach,
@@ -130,7 +130,7 @@ def load(data: bytes) -> Ticket:
     return Ticket(Work(**head["work"]), head["paths"], dict(zip(head["sent"], blobs, strict=True)))
 
 
-def told(name: str, answer: object) -> object:
+def encode_answer(name: str, answer: object) -> object:
     """An answer in JSON. Raises `BadCall` for one that only this process knows."""
     if isinstance(answer, str):
         return str(answer)
@@ -143,23 +143,23 @@ def told(name: str, answer: object) -> object:
     if isinstance(answer, date):
         return {"date": answer.isoformat()}
     if isinstance(answer, list | tuple):
-        return {"list": [told(name, each) for each in answer]}
+        return {"list": [encode_answer(name, each) for each in answer]}
     raise BadCall(
         f'the answer for "{name}" is a {type(answer).__name__}, which cannot be kept or sent to another process'
     )
 
 
-def heard(answer: Any) -> object:
+def decode_answer(answer: Any) -> object:
     """An answer from JSON."""
     if not isinstance(answer, dict):
         return answer
     ((kind, value),) = answer.items()
     if kind == "list":
-        return [heard(each) for each in value]
-    return _HEARD[kind](value)
+        return [decode_answer(each) for each in value]
+    return _DECODERS[kind](value)
 
 
-_HEARD: dict[str, Callable[[str], object]] = {
+_DECODERS: dict[str, Callable[[str], object]] = {
     "number": Decimal,
     "time": datetime.fromisoformat,
     "date": date.fromisoformat,

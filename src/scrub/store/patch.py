@@ -13,9 +13,9 @@ from collections.abc import Callable, Iterable, Iterator
 from contextvars import ContextVar
 from typing import BinaryIO, NamedTuple
 
+from scrub.store.access import note_access
 from scrub.store.disk import CHUNK, Dress, digest_of, only_files
 from scrub.store.hashing import hash_of
-from scrub.store.looked import looked_at
 from scrub.store.rows import RowChanges
 
 FORMAT = "scrub patch 1"
@@ -243,10 +243,10 @@ def free_path(path: str, taken: Callable[[str], bool] = os.path.lexists) -> str:
     """
     stem, ending = os.path.splitext(path)
     found, number = path, 2
-    looked_at(found)
+    note_access(found)
     while taken(found) or is_claimed(found):
         found, number = f"{stem} ({number}){ending}", number + 1
-        looked_at(found)
+        note_access(found)
     return claim(found)
 
 

@@ -12,8 +12,8 @@ from scrub.model.core.change import Undo
 from scrub.model.core.declare import holds
 from scrub.model.core.problem import Failure, FileProblem
 from scrub.model.core.series import Series
+from scrub.store.access import note_access
 from scrub.store.disk import digest_of, only_files
-from scrub.store.looked import looked_at
 from scrub.store.patch import Borrowed, Effect, Patch, Piece
 
 #: What parts the name of a message from its flags; `:` cannot be in a name everywhere.
@@ -153,7 +153,7 @@ class Maildir(LooseMailbox[MaildirMessage]):
 
 def _files_in(folder: str) -> Iterator[str]:
     """The names of the files in a folder: whoever reads a pipe waits without end."""
-    looked_at(os.path.join(folder, "*"))
+    note_access(os.path.join(folder, "*"))
     with os.scandir(folder) as found:
         yield from (each.name for each in found if not each.name.startswith(".") and each.is_file())
 

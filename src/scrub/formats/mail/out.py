@@ -17,9 +17,9 @@ from scrub.model.core.named import NamedTuple
 from scrub.model.core.problem import Failure
 from scrub.model.core.required import required
 from scrub.model.core.sending import Outgoing
+from scrub.store.access import note_access
 from scrub.store.disk import only_files
 from scrub.store.inuse import ensure_free
-from scrub.store.looked import looked_at
 from scrub.store.patch import Borrowed, Copy, Effect, Patch, Piece, free_path, whole
 
 
@@ -168,7 +168,7 @@ class Out(Beside):
     def _box(self, message: Mailed, to: str) -> str:
         """The path of another mailbox. Raises `Failure` or `FileProblem` for anything else."""
         path = self.whole(to)
-        looked_at(path)
+        note_access(path)
         if os.path.realpath(path) == os.path.realpath(self.path):
             raise Failure(f"{message.label} is in {to} already")
         if not is_maildir(path):

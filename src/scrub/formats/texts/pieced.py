@@ -96,7 +96,7 @@ class PiecedParagraph(OpenParagraph):
         told, value = value, self.checked_look(word, value)
         before = self.stretches
         was = list(dict.fromkeys(self.looks(start, end, word)))
-        self.stretches = before.looking(start, end, word, value)
+        self.stretches = before.noting_access(start, end, word, value)
         words = (f'"{cut(self.text[start:end])}"',) if (start, end) != (0, len(self.text)) else ()
         first = was[0] if len(was) == 1 else "several"
         self.changed(word, first, told, lambda: setattr(self, "stretches", before), inner=words)
@@ -152,7 +152,7 @@ class PiecedParagraph(OpenParagraph):
         before = self.stretches
         after = before.marked(start, end, mark)
         for word, look in looks:
-            after = after.looking(start, end, word, look)
+            after = after.noting_access(start, end, word, look)
         self.stretches = after
 
         def revert() -> None:

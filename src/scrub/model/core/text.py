@@ -243,7 +243,7 @@ class Stretches:
             return len(self.old) - 1, ()
         return (part.like if isinstance(part, Fresh) else part.start), part.looks
 
-    def looking(self, start: int, end: int, word: str, value: object) -> Stretches:
+    def noting_access(self, start: int, end: int, word: str, value: object) -> Stretches:
         """The text with another look of a range of it."""
         return self._looking(start, end, lambda looks: {**looks, word: value})
 

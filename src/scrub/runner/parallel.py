@@ -1,7 +1,7 @@
-"""A run over very many files: workers prepare them ahead, and this process saves and reports them in their order.
+"""A run over very many files: workers prepare them in advance, and this process saves and reports them in order.
 
-Preparing has no effects, so that it can be repeated. What a worker prepared is taken only if nothing that decided about
-it has been changed by this run in the meantime; else it is prepared once more, here and now.
+Preparing a file has no effects, so it can be repeated. A result of a worker counts only if this run has changed nothing
+in the meantime that the file depends on; otherwise this process prepares the file again, when all before it are saved.
 """
 
 from __future__ import annotations
@@ -13,11 +13,11 @@ from concurrent.futures import BrokenExecutor, Executor, Future
 from typing import Any, Protocol
 
 from scrub.model.core.problem import BadCall, FileProblem, ScrubError, listed
-from scrub.runner.carried import load
 from scrub.runner.options import RunOptions
 from scrub.runner.packets import unpacked
 from scrub.runner.results import Prepared
 from scrub.runner.saver import Saver
+from scrub.runner.serialization import load
 from scrub.runner.ticket import MOST_SENT, About, Ticket, Work, dump
 from scrub.store.patch import claim, is_claimed
 
@@ -48,33 +48,33 @@ class Prepares(Protocol):
 
 
 class Lost(ScrubError):
-    """Nobody works any more: the scheduler is away. What was saved stays."""
+    """The workers cannot be reached. What is saved stays saved."""
 
 
-class Crew:
-    """Those who prepare files: an executor, how many there are, and how a pool is started again that broke."""
+class WorkerPool:
+    """Workers that prepare files: an executor, the number of workers, and a way to restart a broken pool."""
 
     def __init__(
         self,
         executor: Executor,
         workers: int,
-        greet: Call,
+        handshake: Call,
         prepare: Call,
         about: About,
         renew: Callable[[], Executor] | None = None,
     ) -> None:
-        """`about` is what they must be alike in; `renew` is None for an executor that somebody else owns."""
+        """`about` is what workers must have in common with this process; `renew` is None for a caller's executor."""
         self.about = about
         self.executor, self.workers = executor, workers
-        self.greet, self.prepare, self._renew = greet, prepare, renew
+        self.handshake, self.prepare, self._renew = handshake, prepare, renew
 
     @property
     def is_own(self) -> bool:
-        """Whether this process has started them."""
+        """Whether this process started the workers."""
         return self._renew is not None
 
     def call(self, what: Call, data: bytes) -> Future[bytes]:
-        """Gives one of them something to do. Raises `Lost` where nobody takes it."""
+        """Submits a call. Raises `Lost` if the executor does not take it."""
         try:
             return self.executor.submit(what, data)
         except BrokenExecutor:
@@ -86,40 +86,42 @@ class Crew:
             raise _lost(error) from None
 
     def renew(self) -> None:
-        """Starts others where a pool of our own broke."""
+        """Replaces a broken pool of this process."""
         if self._renew is not None:
             self.executor.shutdown(wait=False, cancel_futures=True)
             self.executor = self._renew()
 
     def close(self) -> None:
-        """Ends a pool of our own."""
+        """Shuts down a pool of this process."""
         if self._renew is not None:
             self.executor.shutdown(wait=True, cancel_futures=True)
 
 
 class _Task:
-    """Some files on the way; `since` is how many files were saved when they went."""
+    """Files that a worker prepares; `since` is the number of files that were saved when the task was submitted."""
 
     def __init__(self, paths: Sequence[str], future: Future[bytes] | None, since: int) -> None:
         self.paths, self.future, self.since = paths, future, since
-        self.broken = False  # whether those who had it are gone
+        self.broken = False  # whether its pool broke
 
 
-class Spread:
-    """Spreads the files of a run over a crew."""
+class ParallelRun:
+    """Distributes the files of a run to the workers of a pool."""
 
-    def __init__(self, runner: Prepares, saver: Saver, crew: Crew, work: Work, tell: Callable[[int], None]) -> None:
-        """`tell` hears how many files are done."""
-        self._runner, self._saver, self._crew, self._work, self._tell = runner, saver, crew, work, tell
+    def __init__(
+        self, runner: Prepares, saver: Saver, pool: WorkerPool, work: Work, tell: Callable[[int], None]
+    ) -> None:
+        """`tell` is called with the number of finished files."""
+        self._runner, self._saver, self._pool, self._work, self._tell = runner, saver, pool, work, tell
         self._sends = False  # whether workers get the bytes of files
         self._done = 0
 
-    def greet(self) -> None:
-        """Asks one of the crew whether it can take part. Raises `BadCall` where it cannot, and `Lost`. Processes that
-        this one starts are like it, and are asked when something goes wrong.
+    def handshake(self) -> None:
+        """Compares a worker with this process. Raises `BadCall` if they differ, and `Lost`. Processes that this one
+        starts are compared only after a failure.
         """
         try:
-            answer = self._crew.call(self._crew.greet, dump(Ticket(self._work, (), {}))).result(_PATIENCE)
+            answer = self._pool.call(self._pool.handshake, dump(Ticket(self._work, (), {}))).result(_PATIENCE)
             told, _ = unpacked(answer)
         except ScrubError:
             raise
@@ -149,15 +151,15 @@ class Spread:
             )
 
     def run(self, every: Sequence[str]) -> None:
-        """Has all files prepared, and saves them in order. Raises `Lost` where nobody works any more; what is done then
-        is done.
+        """Prepares all files with the workers, and saves them in order. Raises `Lost` if the workers are gone; what is
+        saved by then stays.
         """
         waiting = deque(self._tasks(every))
         flying: deque[_Task] = deque()
         try:
             while waiting or flying:
-                # After a break each file goes alone, so that it is known which one breaks things.
-                while waiting and len(flying) < _AHEAD * self._crew.workers and not any(each.broken for each in flying):
+                # After a failure each file is submitted alone, to find the one that ends the process.
+                while waiting and len(flying) < _AHEAD * self._pool.workers and not any(each.broken for each in flying):
                     flying.append(self._sent(waiting.popleft()))
                 task = flying.popleft()
                 for path, prepared in self._prepared(task, flying):
@@ -173,7 +175,7 @@ class Spread:
 
     @staticmethod
     def _tasks(every: Sequence[str]) -> Iterator[list[str]]:
-        """The files in tasks: some at a time, fewer where they are big."""
+        """The files in groups, smaller ones for big files."""
         task: list[str] = []
         size = 0
         for path in every:
@@ -189,7 +191,7 @@ class Spread:
             yield task
 
     def _sent(self, paths: Sequence[str]) -> _Task:
-        """A task on its way; one whose files workers do not see has none, where they are too big to be sent."""
+        """Submits a task. Files that workers do not see are sent; those too large for that are left to this process."""
         sent: dict[str, bytes] = {}
         for path in paths if self._sends else ():
             try:
@@ -201,10 +203,10 @@ class Spread:
         if self._sends and len(sent) < len(paths):
             return _Task(paths, None, self._saver.since)
         ticket = dump(Ticket(self._work, paths, sent))
-        return _Task(paths, self._crew.call(self._crew.prepare, ticket), self._saver.since)
+        return _Task(paths, self._pool.call(self._pool.prepare, ticket), self._saver.since)
 
     def _prepared(self, task: _Task, flying: Sequence[_Task]) -> Iterator[tuple[str, Prepared | ScrubError | None]]:
-        """The files of a task with what was prepared of each, or why nothing could; None for what is prepared here."""
+        """The files of a task, each with its result, its problem, or None if this process is to prepare it."""
         if task.future is None:
             yield from ((path, None) for path in task.paths)
             return
@@ -216,38 +218,38 @@ class Spread:
             yield path, None if self._saver.stopped else self._alone(path, task)
 
     def _together(self, task: _Task, flying: Sequence[_Task]) -> list[Prepared] | None:
-        """What came of a task; None where each of its files must be tried alone. Raises `Lost`."""
+        """The results of a task; None if each of its files must be tried alone. Raises `Lost`."""
         assert task.future is not None
         try:
             return load(task.future.result())
         except BrokenExecutor:
             for other in flying:
                 other.broken = True
-            self._crew.renew()
+            self._pool.renew()
         except (KeyboardInterrupt, SystemExit):
             raise
         except BaseException:
-            self.greet()  # nobody there: this is told, and ends the run
+            self.handshake()  # raises `Lost` if the workers are gone
         return None
 
     def _alone(self, path: str, task: _Task) -> Prepared | ScrubError:
-        """One file once more, with nothing beside it."""
+        """Submits one file again, and waits for its result."""
         again = self._sent([path])
         task.since = again.since
         assert again.future is not None
         try:
             (found,) = load(again.future.result())
         except BrokenExecutor:
-            self._crew.renew()
-            why = "a process that worked on this file ended: the memory was too small, or it was stopped"
+            self._pool.renew()
+            why = "the process that worked on this file ended (out of memory, or stopped)"
         except (KeyboardInterrupt, SystemExit):
             raise
         except BaseException as error:
-            self.greet()
-            why = f"no worker could work on this file ({type(error).__name__}: {error})"
+            self.handshake()
+            why = f"the worker failed ({type(error).__name__}: {error})"
         else:
             return found
-        return FileProblem(path, f"{why}. It is unchanged")
+        return FileProblem(path, f"{why}. The file is unchanged")
 
     def _accept(self, path: str, prepared: Prepared | ScrubError | None, since: int) -> None:
         runner, saver = self._runner, self._saver
@@ -267,8 +269,8 @@ class Spread:
         self._tell(self._done)
 
     def _must_be_done_again(self, path: str, prepared: Prepared, since: int) -> bool:
-        """Whether a file must be prepared once more, in this process: it needs what the run has changed, takes a name
-        that another one took, is in use, or was seen by a worker where it is not.
+        """Whether this process must prepare a file again: the file depends on one that this run has changed, creates
+        one whose name is taken by now, is in use, or has another path for the worker.
         """
         (file,) = prepared.files
         if file.path != path or (file.problem is None and file.address != os.path.realpath(path)):

@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from datetime import datetime
 
 from scrub.language.program import Program
-from scrub.runner.former import Former
+from scrub.runner.continuation import Continuation
 from scrub.runner.results import NOT_DONE, FileResult, RunResult
 
 #: The names of files that the list of runs shows.
@@ -23,14 +23,14 @@ class RunRecorder:
         result: RunResult,
         every: Sequence[str],
         again: Mapping[str, object],
-        former: Former | None = None,
+        former: Continuation | None = None,
     ) -> None:
         """`again` is what it is continued with, `former` what was of one that is continued."""
         self._program, self._result, self._every = program, result, every
         self._again, self._former = again, former
         self._when = former.when if former is not None else datetime.now().astimezone().isoformat(timespec="seconds")
 
-    def whole(self) -> dict[str, object]:
+    def as_dict(self) -> dict[str, object]:
         """The record as it is now; files that are not done so far are in it too."""
         done = self._result.files
         known = {file.path for file in done}
@@ -51,7 +51,7 @@ class RunRecorder:
 
     def summary(self) -> dict[str, object]:
         """What is listed of it when all files are done, or will not be."""
-        whole = self.whole()
+        whole = self.as_dict()
         named = [file for file in whole["files"] if file["file"]]  # type: ignore[attr-defined]
         changes = self._former.changes if self._former is not None else 0
         return {

@@ -1,5 +1,5 @@
-"""What an execution looked at on the disk: the files that it read, the names that it found free or taken, the folders
-that it listed. What was prepared ahead of its turn is prepared again where one of these has changed since.
+"""The paths that a prepared file depends on: files that were read, names that were free or taken, folders that were
+listed. A file that was prepared in advance is prepared again if one of these has changed since.
 """
 
 from __future__ import annotations
@@ -13,8 +13,8 @@ _LOOKED: ContextVar[set[str] | None] = ContextVar("looked", default=None)
 
 
 @contextlib.contextmanager
-def looking() -> Iterator[set[str]]:
-    """Gathers what is looked at inside the block."""
+def noting_access() -> Iterator[set[str]]:
+    """Collects the paths that are used inside the block."""
     found: set[str] = set()
     token = _LOOKED.set(found)
     try:
@@ -23,21 +23,21 @@ def looking() -> Iterator[set[str]]:
         _LOOKED.reset(token)
 
 
-def looked_at(path: str) -> None:
-    """Notes a file, what is in a folder (`folder/*`), or a name at which nothing may be."""
+def note_access(path: str) -> None:
+    """Adds a path: a file, the contents of a folder (`folder/*`), or a name that may be free."""
     found = _LOOKED.get()
     if found is not None:
         found.add(path)
 
 
-class Places:
-    """Gives paths by which files are known again, whatever links lead to their folders."""
+class PathKeys:
+    """Unique keys of paths, with the links of their folders resolved."""
 
     def __init__(self) -> None:
         self._folders: dict[str, str] = {}
 
     def of(self, path: str) -> str:
-        """The one of a path."""
+        """The key of a path."""
         folder, name = os.path.split(path)
         known = self._folders.get(folder)
         if known is None:

@@ -1,4 +1,4 @@
-"""Who prepares the files of a run beside this process: processes of this machine, or any executor."""
+"""Executors that prepare the files of a run: processes of this computer, or any other `concurrent.futures.Executor`."""
 
 from __future__ import annotations
 
@@ -10,36 +10,38 @@ from concurrent.futures import Executor
 
 from scrub.model.core.problem import BadCall
 from scrub.runner.options import AUTO, RunOptions
-from scrub.runner.spread import Crew
+from scrub.runner.parallel import WorkerPool
 from scrub.runner.ticket import About
 
-#: Workers of an executor that does not say how many it has.
+#: Number of workers of an executor that does not tell it.
 _USUAL = 4
-#: The most processes on a machine with few processors, and for each processor: more of them only wait.
+#: Maximum number of processes on a computer with few processors, and per processor: more only wait.
 _MOST, _MOST_EACH = 64, 8
 
 
-def crew_for(options: RunOptions, about: About, modules: Sequence[str] = ()) -> Callable[[Mapping[str, str]], Crew]:
-    """What starts those who prepare files, when it is called with the passwords that they need. `modules` open the
-    files. Raises `BadCall`.
-    """
+#: Starts a pool, given the passwords that a macro asks for, by their prompts.
+StartsPool = Callable[[Mapping[str, str]], WorkerPool]
+
+
+def pool_for(options: RunOptions, about: About, modules: Sequence[str] = ()) -> StartsPool:
+    """Returns what starts the pool of a run. `modules` are loaded in advance. Raises `BadCall`."""
     ensure_jobs(options.jobs)
     if options.executor is not None and not callable(getattr(options.executor, "submit", None)):
         kind = type(options.executor).__name__
         raise BadCall(f"a {kind} is not an executor: it has no submit(). Use one of concurrent.futures, or Dask's")
 
-    def start(secrets: Mapping[str, str]) -> Crew:
-        from scrub.worker import greet, prepare
+    def start(secrets: Mapping[str, str]) -> WorkerPool:
+        from scrub.worker import handshake, prepare
 
         if options.executor is not None:
             workers = options.jobs if options.jobs > 1 else getattr(options.executor, "_max_workers", _USUAL)
-            return Crew(options.executor, workers, greet, prepare, about)
+            return WorkerPool(options.executor, workers, handshake, prepare, about)
         jobs = processors() if options.jobs == AUTO else options.jobs
 
         def renew() -> Executor:
             return _processes(jobs, secrets, modules)
 
-        return Crew(renew(), jobs, greet, prepare, about, renew)
+        return WorkerPool(renew(), jobs, handshake, prepare, about, renew)
 
     return start
 
@@ -59,21 +61,21 @@ def processors() -> int:
 
 
 def _processes(jobs: int, secrets: Mapping[str, str], modules: Sequence[str]) -> Executor:
-    """Processes of this machine. They are never forked from one that may have threads."""
+    """Processes of this computer, never forked from a process that may have threads."""
     import multiprocessing
 
     from scrub.processes import Processes
-    from scrub.worker import begin
+    from scrub.worker import initialize
 
     there = multiprocessing.get_all_start_methods()
     context = multiprocessing.get_context("forkserver" if "forkserver" in there else "spawn")
     if "forkserver" in there:
         context.set_forkserver_preload(["scrub.preloaded", *modules])
-    return Processes(jobs, context, begin, (dict(secrets),))
+    return Processes(jobs, context, initialize, (dict(secrets),))
 
 
 def executor_named(name: str) -> Executor:
-    """The executor that is called `package.module:name`, or what a function of that name gives. Raises `BadCall`."""
+    """The executor named `package.module:name`, or the one that a function of this name returns. Raises `BadCall`."""
     module, mark, attribute = name.partition(":")
     if not mark or not module or not attribute:
         raise BadCall(f'"{name}" names no executor. Write: --executor package.module:name')

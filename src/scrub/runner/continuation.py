@@ -9,11 +9,11 @@ from typing import Any
 from scrub.model.core.named import NamedTuple
 from scrub.model.core.problem import BadCall
 from scrub.runner.results import FAILED, NOT_DONE, NOT_TRIED
-from scrub.runner.ticket import heard
+from scrub.runner.ticket import decode_answer
 from scrub.store.store import DONE, KeptRun
 
 
-class Former(NamedTuple):
+class Continuation(NamedTuple):
     """What was, of a run that goes on."""
 
     number: int
@@ -34,13 +34,13 @@ class Former(NamedTuple):
     changes: int
 
 
-def former_of(kept: KeptRun, digest: Callable[[str], str | None]) -> Former:
+def continuation_of(kept: KeptRun, digest: Callable[[str], str | None]) -> Continuation:
     """What is left of a run. Raises `BadCall` where nothing is, or where it cannot be continued."""
     record = kept.record
     try:
         files = [dict(file) for file in record["files"]]
         paths = {os.path.realpath(str(file["file"])): file for file in files if file["file"]}
-        answers = {str(name): heard(answer) for name, answer in record["answers"].items()}
+        answers = {str(name): decode_answer(answer) for name, answer in record["answers"].items()}
         text, path, into, at = str(record["macro"]), str(record["path"]), record["into"], record["at"]
     except (KeyError, TypeError, AttributeError, ValueError):
         raise BadCall(
@@ -66,6 +66,6 @@ def former_of(kept: KeptRun, digest: Callable[[str], str | None]) -> Former:
         paths[address] |= {"state": "changed", "problem": ""}
     if not left:
         raise BadCall(f"all files of run {kept.number} are done")
-    return Former(
+    return Continuation(
         kept.number, str(record.get("when", "")), text, path, answers, into, at, files, left, edited, last + 1, changes
     )  # fmt: skip
