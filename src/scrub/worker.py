@@ -30,8 +30,10 @@ def initialize(secrets: Mapping[str, str]) -> None:
     """Initializes a process of this computer. It gets the passwords through the pipe that starts it, and leaves Ctrl+C
     to the process that started it.
     """
+    import gc
     import signal
 
+    gc.set_threshold(100_000, 50, 100)  # a run makes many small objects and no cycles
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     _secrets.update(secrets)
 
