@@ -57,7 +57,7 @@ class Printer:
             told += found.notes
         indent = "  " if self.several else ""
         if (lines or (told and self.several)) and found.path:
-            self.waiting.append(strong(found.path))
+            self.waiting.append(strong(short_path(found.path)))
         self.waiting += [*lines, *(indent + line.replace("\n", f"\n{indent}") for line in told)]
         if not self.host.busy:
             self.flush()
@@ -206,8 +206,10 @@ class Printer:
         if result.ended:
             done = len(result.files) - len(undone)
             echo(failed(f"{result.ended[:1].upper()}{result.ended[1:]}. ") + f"Done: {done:,} of {of}.", err=True)
-        if (undone or left) and result.number is not None:
+        if result.number is not None and (undone or left):
             echo(f"To do the rest: scrub run --continue {result.number}", err=True)
+        elif result.number is not None and problems and self.several:
+            echo(f"Retry: scrub run --continue {result.number}", err=True)
 
 
 #: What an action skips, by the word for the parts of a file.
