@@ -310,6 +310,36 @@ def test_formulas_that_look_filled_down_are_what_each_is_alone(texts: list[list[
     assert whole is None or all(whole.node == node for node in alone.values())
 
 
+SPELLED = ["A1+1", "$A$1*2", "A$1", "SUM(A1:A3)", "A10+A11", "AA1", "S1!A1", "'S1'!$A1", "S2!A1", "a1", "LOG10(2)", '"A1"', "A1A", "SUM(A:A)", "1:1",
+           "INDIRECT(\"A1\")", "B2", "$B2&\"A1\"", "IF(A2,B1,A$3)", "A1048576", "_xlfn.XOR(A1,B1)", "#REF!+A1", "-A1%", "(A1)", "A2:A1", "A1 A1"]  # fmt: skip
+
+
+@examples(60)
+@given(st.integers(0, 10**9))
+def test_few_changes_reach_the_same_where_they_are_searched_for(tmp_path: Path, seed: int) -> None:
+    """A few changed cells are searched for in the formulas; many are found by the columns that formulas refer to."""
+    draw = random.Random(seed)
+    rows = []
+    for row in range(1, 13):
+        cells = [f'<c r="{column}{row}"><v>{draw.randrange(9)}</v></c>' for column in "AB"]
+        for column in sorted(draw.sample("CDEFG", draw.randrange(4))):
+            said = draw.choice([*SPELLED, f"A{row}+B{row}", f"C{row}*2", f"$D{draw.randrange(1, 13)}"])
+            cells.append(formula(f"{column}{row}", escaped(said), draw.choice(["1", "0.5", "77"])))
+        rows.append(f'<row r="{row}">{"".join(cells)}</row>')
+    body = "\n".join(
+        f'cell("S1!{cell}").value = 5' for cell in draw.sample(["A1", "A2", "B1", "B2", "B12", "H9"], draw.randint(1, 3))
+    )
+    told = []
+    for few in (8, -1):
+        path = tmp_path / f"{few}.xlsx"
+        path.write_bytes(packed([f"<sheetData>{''.join(rows)}</sheetData>"] * 2))
+        with pytest.MonkeyPatch.context() as patch:
+            patch.setattr("scrub.formats.workbook.recalculated.recalculation._FEW", few)
+            found = change(path, body)
+        told.append(([str(change) for change in found.recalculated], found.notes, members(path)))
+    assert told[0] == told[1], seed
+
+
 def test_a_loop_that_changes_and_asks_sees_each_new_result(home: Path) -> None:
     rows = "".join(
         f'<row r="{row}"><c r="A{row}"><v>{row}</v></c>{formula(f"B{row}", f"A{row}*2", row * 2)}</row>'

@@ -9,6 +9,7 @@ from collections.abc import Collection, Iterator, Sequence
 from functools import cached_property
 from itertools import accumulate
 from operator import add
+from typing import Any
 
 from scrub.formats.spans import NotReadable
 from scrub.formats.workbook.cells.row_form import ROW, Alike, of_one_form, plain_rows
@@ -54,6 +55,25 @@ def _cells_of(column: int) -> re.Pattern[bytes]:
     """Finds the cells of a column, as a `PlainCell` has them."""
     form = rb'(\d+)"([^>]*)>(?:<v>([^<]*)</v>|<is>(<t[^>]*>[^<]*</t>)</is>)?(</c>)?'
     return re.compile(rb'<c r="' + letters_of(column).encode() + form)
+
+
+#: Cells of a column up to which each is found by itself: a pattern looks at every byte between them.
+_RARE = 1_000
+
+
+def found_in_column(pattern: re.Pattern[bytes], letters: bytes, data: bytes, start: int, end: int) -> list[Any]:
+    """What `pattern.findall` gives, for a pattern of the cells of one column; quickly where they are few."""
+    needle = b'<c r="' + letters
+    found: list[Any] = []
+    at = data.find(needle, start, end)
+    while at >= 0:
+        match = pattern.match(data, at, end)
+        if match is not None:
+            found.append(match[pattern.groups] if pattern.groups < 2 else match.groups(b""))
+            if len(found) > _RARE:
+                return pattern.findall(data, start, end)
+        at = data.find(needle, match.end() if match is not None else at + 1, end)
+    return found
 
 
 class Searched(Stored):
@@ -244,7 +264,7 @@ class Searched(Stored):
             return
         cells = _cells_of(column)
         for rows, start, end in self._blocks():
-            yield rows, cells.findall(self.data, start, end)
+            yield rows, found_in_column(cells, letters_of(column).encode(), self.data, start, end)
 
     def alike_or_plain(self, column: int) -> Iterator[tuple[list[int], Alike | list[PlainCell]]]:
         """The same; cells that have one form, one in each row of the block, are given by their values alone."""
@@ -255,13 +275,13 @@ class Searched(Stored):
         known = form.columns.pop(letters, None) if form else None
         if form and known:  # kept until it was asked for
             above = len(self.numbers) - len(known.values)
-            yield self.numbers[:above], cells.findall(self.data, self.body[0], form.start)
+            yield self.numbers[:above], found_in_column(cells, letters, self.data, self.body[0], form.start)
             yield self.numbers[above:], known
             return
         for rows, start, end in self._blocks():
             alike = self._alike(letters, cells, start, end) if len(rows) > _NEAR else None
             is_whole = alike and len(alike.values) == len(rows)
-            yield rows, alike if alike and is_whole else cells.findall(self.data, start, end)
+            yield rows, alike if alike and is_whole else found_in_column(cells, letters, self.data, start, end)
 
     def _blocks(self) -> Iterator[tuple[list[int], int, int]]:
         """Rows that are read at once: their numbers, and where they begin and end."""

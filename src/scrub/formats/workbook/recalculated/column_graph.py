@@ -5,11 +5,11 @@ reached are then looked at cell by cell.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 
 from scrub.formulas.functions import FUNCTIONS
 from scrub.formulas.tokens import SHAPED_ALIKE
-from scrub.model.core.area import MOST_COLUMNS, column_of
+from scrub.model.core.area import MOST_COLUMNS, column_of, letters_of
 from scrub.model.core.lazy_pattern import lazy_pattern
 
 #: A sheet and a column.
@@ -61,17 +61,27 @@ def sources_of(text: str, sheet: int, names: Mapping[str, Sequence[int]]) -> lis
     return found
 
 
+def is_plain(text: str) -> bool:
+    """Whether a formula without digits refers to single cells only, spelled as programs spell them."""
+    without = _TEXT.sub("", text)
+    return ":" not in without and without.isascii() and not any("a" <= letter <= "z" for letter in without)
+
+
 def reachable(
-    texts: Sequence[Mapping[int, Sequence[str]]], sheets: Sequence[str], touched: Iterable[tuple[int, int, int]]
+    texts: Sequence[Mapping[int, Sequence[str]]],
+    sheets: Sequence[str],
+    touched: Iterable[tuple[int, int, int]],
+    naming: Collection[Node] | None = None,
 ) -> set[Node]:
     """The columns with formulas that changes may reach. `texts` are the formulas of each sheet by columns, `touched`
-    sheets with the first and last column that changed; formulas in these are reached too.
+    sheets with the first and last column that changed; formulas in these are reached too. `naming` are the columns
+    with a formula that names a changed cell, where these are a few and somebody looked.
     """
     names: dict[str, list[int]] = {}
     for number, name in enumerate(sheets):
         names.setdefault(re.sub(r"\d", "", name).casefold(), []).append(number)
     reached: set[Node] = set()
-    by_source: dict[int, list[tuple[int, int, Node]]] = {}
+    by_source: dict[int, list[tuple[int, int, Node, bool]]] = {}  # the last tells whether the changes themselves count
     anything: list[Node] = []
     for sheet, columns in enumerate(texts):
         for column, every in columns.items():
@@ -81,22 +91,47 @@ def reachable(
                 if sources is None:
                     anything.append(node)
                     continue
+                direct = naming is None or node in naming or not is_plain(text)
                 for on, first, last in sources:
-                    by_source.setdefault(on, []).append((first, last, node))
-    waiting = list(touched)
+                    by_source.setdefault(on, []).append((first, last, node, direct))
+    waiting = [(*each, False) for each in touched]  # the last tells whether it is a column of formulas
     if waiting:
-        for node in anything:
-            if node not in reached:
-                reached.add(node)
-                waiting.append((node[0], node[1], node[1]))
-    for sheet, first, last in tuple(waiting):
+        reached |= set(anything)
+        waiting += [(sheet, column, column, True) for sheet, column in reached]
+    for sheet, first, last, _ in tuple(waiting):
         for column in texts[sheet]:
-            if first <= column <= last:
+            if first <= column <= last and (sheet, column) not in reached:
                 reached.add((sheet, column))
+                waiting.append((sheet, column, column, True))
     while waiting:
-        sheet, first, last = waiting.pop()
-        for start, end, node in by_source.get(sheet, ()):
-            if start <= last and first <= end and node not in reached:
+        sheet, first, last, of_formulas = waiting.pop()
+        for start, end, node, direct in by_source.get(sheet, ()):
+            if start <= last and first <= end and node not in reached and (direct or of_formulas):
                 reached.add(node)
-                waiting.append((node[0], node[1], node[1]))
+                waiting.append((node[0], node[1], node[1], True))
     return reached
+
+
+def naming_columns(data: bytes, row: int, column: int) -> set[int] | None:
+    """The columns of a sheet in which a formula names a cell, on any sheet; None where a search could miss one."""
+    if b"&#" in data:
+        return None
+    letters, digits = letters_of(column).encode(), b"%d" % row
+    found: set[int] = set()
+    for name in (letters + digits, letters + b"$" + digits):
+        at = data.find(name)
+        while at >= 0:
+            end = at + len(name)
+            if data[end : end + 1] not in _IN_NAMES and data[at - 1 : at] not in _BEFORE:
+                cell = _ADDRESS.match(data, data.rfind(b'<c r="', 0, at))
+                if cell is None:
+                    return None
+                found.add(column_of(cell[1].decode()))
+            at = data.find(name, end)
+    return found
+
+
+#: What makes another name of letters and digits if it is after them or before them; a `"` begins the address of a cell.
+_IN_NAMES = frozenset(bytes([each]) for each in b"0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZ_.")
+_BEFORE = _IN_NAMES | {b'"'}
+_ADDRESS = lazy_pattern(rb'<c r="([A-Z]{1,3})')

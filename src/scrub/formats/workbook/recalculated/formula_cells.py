@@ -10,7 +10,7 @@ import re
 from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 
-from scrub.formats.workbook.cells.searched import Searched
+from scrub.formats.workbook.cells.searched import Searched, found_in_column
 from scrub.formats.workbook.cells.sheet_data import Stored
 from scrub.formats.xmltext import attributes_of, plain_text
 from scrub.formulas.calculation import Calculated, Form
@@ -83,11 +83,16 @@ class SheetFormulas:
         data = self._stored.data[slice(*self._stored.body)].translate(None, b"0123456789")
         if b"<f" not in data:
             return {}
-        found = _WITHOUT_DIGITS.findall(data)
-        if len(found) != data.count(b"<f"):
-            return None
+        # Without digits most rows are alike, and each sort of row is searched once.
+        found: Counter[bytes] = Counter()
+        for row, times in Counter(data.split(b"</row>")).items():
+            formulas = _WITHOUT_DIGITS.findall(row)
+            if len(formulas) != row.count(b"<f"):
+                return None
+            for formula in formulas:
+                found[formula] += times
         texts: dict[int, list[str]] = {}
-        for whole, count in Counter(found).items():
+        for whole, count in found.items():
             letters, attributes, text = _PARTS.fullmatch(whole).groups(b"")  # type: ignore[union-attr]
             column = column_of(letters.decode())
             self._counts[column] = self._counts.get(column, 0) + count
@@ -177,7 +182,7 @@ class SheetFormulas:
         if not self._is_searched or len(self.texts().get(column, ())) != 1:
             return None
         data, body = self._stored.data, self._stored.body
-        found = _plain_formulas_of(column).findall(data, *body)
+        found = found_in_column(_plain_formulas_of(column), letters_of(column).encode(), data, *body)
         if len(found) != self._counts.get(column) or not found:
             return None
         numbers, texts, raw = zip(*found, strict=True)
@@ -209,7 +214,8 @@ class SheetFormulas:
             yield from ((row, text, type_, si) for row, text, type_, _, si in self._every.get(column, ()))
             return
         kinds: dict[bytes, tuple[str, str]] = {b"": ("normal", "")}
-        for row, attributes, text in _formulas_of(column).findall(self._stored.data, *self._stored.body):
+        letters, data, body = letters_of(column).encode(), self._stored.data, self._stored.body
+        for row, attributes, text in found_in_column(_formulas_of(column), letters, data, *body):
             kind = kinds.get(attributes)
             if kind is None:
                 of = attributes_of(attributes)

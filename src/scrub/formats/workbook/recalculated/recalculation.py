@@ -8,9 +8,10 @@ from functools import partial
 
 from scrub.formats.opc.parts import Parts
 from scrub.formats.workbook.cells.decode import Decoder
+from scrub.formats.workbook.cells.searched import Searched
 from scrub.formats.workbook.part import SheetPart
 from scrub.formats.workbook.recalculated.book_cells import BookCells
-from scrub.formats.workbook.recalculated.column_graph import reachable
+from scrub.formats.workbook.recalculated.column_graph import Node, naming_columns, reachable
 from scrub.formats.workbook.recalculated.finished import FinishedPackage
 from scrub.formats.workbook.recalculated.results import ResultWriter
 from scrub.formats.workbook.recalculated.sheet_cells import SheetCells
@@ -26,6 +27,8 @@ from scrub.model.core.named import NamedTuple
 
 #: How many formulas are named that could not be calculated.
 _TOLD = 5
+#: Changed cells up to which each is searched for in the formulas.
+_FEW = 8
 #: What a formula is refused for whose saved result is not what it gives here.
 _UNPROVED = "its saved result is another one than it gives here"
 
@@ -115,6 +118,7 @@ class Recalculation:
             [(number, 1, MOST_COLUMNS) for number in range(len(sheets))]
             if wide
             else [(sheet, left, right) for sheet, _, left, _, right in touched.areas],
+            None if wide else _naming(touched.areas, sheets),
         )
         if not columns:
             return
@@ -278,6 +282,22 @@ class Recalculation:
                 self._parts.added[name] = b"".join(pieces)
             else:
                 self._parts.changed[name] = partial(iter, pieces)
+
+
+def _naming(areas: Sequence[tuple[int, int, int, int, int]], sheets: Sequence[SheetCells]) -> set[Node] | None:
+    """The columns with a formula that names a changed cell; None where many changed, or a search could miss one."""
+    if len(areas) > _FEW or any((top, left) != (bottom, right) for _, top, left, bottom, right in areas):
+        return None
+    found: set[Node] = set()
+    for number, sheet in enumerate(sheets):
+        if not sheet.may_calculate:
+            continue
+        for _, row, column, _, _ in areas:
+            columns = naming_columns(sheet.stored.data, row, column) if isinstance(sheet.stored, Searched) else None
+            if columns is None:
+                return None
+            found |= {(number, each) for each in columns}
+    return found
 
 
 def _is_same(was: Held, now: Held) -> bool:

@@ -9,7 +9,7 @@ from functools import cached_property
 
 from scrub.formats.workbook.cells.decode import Decoder, iso_day
 from scrub.formats.workbook.cells.row_form import Alike
-from scrub.formats.workbook.cells.searched import Searched
+from scrub.formats.workbook.cells.searched import Searched, found_in_column
 from scrub.formats.workbook.cells.sheet_data import Stored
 from scrub.formats.workbook.cells.stored_cell import StoredCell
 from scrub.formats.workbook.part import SheetPart, filtered_areas
@@ -151,11 +151,12 @@ class SheetCells:
     def _results(self, values: list[Held], stored: Searched, column: int) -> bool:
         if self.untrusted:
             return False
-        count = len(_starts_of(column).findall(stored.data, *stored.body))
+        letters = letters_of(column).encode()
+        count = len(found_in_column(_starts_of(column), letters, stored.data, *stored.body))
         known = self.formulas.numbers.get(column) if self.may_calculate else None
         if known is not None and len(known[0]) == count:
             return self._fill(values, *known)
-        found = _results_of(column).findall(stored.data, *stored.body)
+        found = found_in_column(_results_of(column), letters, stored.data, *stored.body)
         if len(found) != count:
             return False
         return self._fill(values, [int(row) for row, _ in found], [raw for _, raw in found])
@@ -177,7 +178,9 @@ class SheetCells:
 
     def _search(self, values: list[Held], lacking: list[int], stored: Searched, column: int) -> None:
         read: dict[bytes, Callable[[bytes], Held]] = {}
-        for row, form, empty, formula, raw, text, end in _cells_of(column).findall(stored.data, *stored.body):
+        letters = letters_of(column).encode()
+        cells = found_in_column(_cells_of(column), letters, stored.data, *stored.body)
+        for row, form, empty, formula, raw, text, end in cells:
             if empty:
                 continue
             if not end:
