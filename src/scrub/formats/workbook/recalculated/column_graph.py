@@ -116,22 +116,17 @@ def naming_columns(data: bytes, row: int, column: int) -> set[int] | None:
     """The columns of a sheet in which a formula names a cell, on any sheet; None where a search could miss one."""
     if b"&#" in data:
         return None
-    letters, digits = letters_of(column).encode(), b"%d" % row
     found: set[int] = set()
-    for name in (letters + digits, letters + b"$" + digits):
-        at = data.find(name)
-        while at >= 0:
-            end = at + len(name)
-            if data[end : end + 1] not in _IN_NAMES and data[at - 1 : at] not in _BEFORE:
-                cell = _ADDRESS.match(data, data.rfind(b'<c r="', 0, at))
-                if cell is None:
-                    return None
-                found.add(column_of(cell[1].decode()))
-            at = data.find(name, end)
+    for match in re.finditer(rb"%b\$?%d(?![0-9A-Z_.])" % (letters_of(column).encode(), row), data):
+        at = match.start()
+        if data[at - 1 : at] not in _BEFORE:
+            cell = _ADDRESS.match(data, data.rfind(b'<c r="', 0, at))
+            if cell is None:
+                return None
+            found.add(column_of(cell[1].decode()))
     return found
 
 
-#: What makes another name of letters and digits if it is after them or before them; a `"` begins the address of a cell.
-_IN_NAMES = frozenset(bytes([each]) for each in b"0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZ_.")
-_BEFORE = _IN_NAMES | {b'"'}
+#: What makes another name of it, before it; a `"` begins the address of a cell.
+_BEFORE = frozenset(bytes([each]) for each in b'0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZ_."')
 _ADDRESS = lazy_pattern(rb'<c r="([A-Z]{1,3})')
