@@ -110,7 +110,7 @@ def test_each_line_stands_under_its_file(cli: Cli, book: Path) -> None:
     assert done.out.splitlines() == ["a.xlsx", "  This is a.xlsx.", "Read a.xlsx; nothing to change."]
     assert done.err.splitlines() == [
         "Failed: 2 of 3 files", "  b.xlsx  Not this one.  (Test, line 5)",
-        "  c.xlsx  not an office file, despite its name (or damaged)",
+        "  c.xlsx  not an office file, despite its name (or damaged)", "Retry: scrub run --continue 1",
     ]  # fmt: skip
 
 

@@ -26,7 +26,7 @@ OTHERWISE = {
 }
 #: Commands that need what is made in another place of the guide, or a server.
 _ELSEWHERE = re.compile(
-    r"://|join\.scrub|drafts\.scrub|wardens\.scrub|Documents|weekly|week-|--continue|--inside|--step|run hide |--preview"
+    r"://|join\.scrub|drafts\.scrub|wardens\.scrub|Documents|weekly|week-|archive/|--continue|--inside|--step|run hide |--preview"
 )
 
 
