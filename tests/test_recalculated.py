@@ -327,7 +327,8 @@ def test_few_changes_reach_the_same_where_they_are_searched_for(tmp_path: Path, 
             cells.append(formula(f"{column}{row}", escaped(said), draw.choice(["1", "0.5", "77"])))
         rows.append(f'<row r="{row}">{"".join(cells)}</row>')
     body = "\n".join(
-        f'cell("S1!{cell}").value = 5' for cell in draw.sample(["A1", "A2", "B1", "B2", "B12", "H9"], draw.randint(1, 3))
+        f'cell("S1!{cell}").value = 5'
+        for cell in draw.sample(["A1", "A2", "B1", "B2", "B12", "H9"], draw.randint(1, 3))
     )
     told = []
     for few in (8, -1):
