@@ -30,11 +30,15 @@ from scrub.cli.summary import Printer
 @click.option("--step", is_flag=True, help="Pause before each line.")
 @click.option("--continue", "former", type=int, metavar="RUN", help="Do what failed or was not done in that run.")
 @click.option(
-    "--from-list", "lists", multiple=True, metavar="FILE", help="Files from a list, one path per line; - reads."
+    "--from-list",
+    "lists",
+    multiple=True,
+    metavar="FILE",
+    help="Files from a list, one path per line (-: standard input).",
 )
 @click.option("--except", "left_out", multiple=True, metavar="PATTERN", help="Leave these files out.")
 @click.option("--jobs", metavar="N", default="1", help="Prepare the files in N processes, or auto.")
-@click.option("--executor", metavar="MODULE:NAME", help="An executor of Python prepares them, such as a cluster.")
+@click.option("--executor", metavar="MODULE:NAME", help="Prepare the files with a Python executor.")
 @click.option("--wait", is_flag=True, help="If a file is in use, wait until it is closed.")
 @click.option("--copy", is_flag=True, help="If a file is in use, save the result beside it.")
 @click.option("--stop", is_flag=True, help="Stop at the first file that fails.")
