@@ -679,6 +679,33 @@ def test_the_list_of_runs_reads_no_file_of_any_run(home: Path, cli: Cli, monkeyp
     assert "undone" in cli("history").out
 
 
+def test_the_page_of_very_many_files_shows_the_first_and_counts_the_rest(home: Path, cli: Cli) -> None:
+    scrub.run(SPACES, notices(230))
+    assert cli("changes", "--to", "page.html").code == 0
+    page = Path("page.html").read_text()
+    assert "230 changes in 230 of 230 files" in page
+    assert page.count("<h2 id=") == page.count('<li><a href="#file-') == 200
+    assert "30 more files</summary>" in page
+    assert "scrub changes 1 --to changes.csv" in page
+    told = cli("changes").out
+    assert told.count("paragraph 1") == 50
+    assert "180 more files; show all with --all, or as a page: --to FILE.html" in told
+
+
+@pytest.mark.parametrize("jobs", [1, 3])
+def test_undo_with_some_threads(jobs: int, home: Path, cli: Cli) -> None:
+    names = notices(70)
+    before = contents("archive")
+    scrub.run(SPACES, names)
+    after = contents("archive")
+    assert cli("undo", "--jobs", jobs).code == 0
+    assert contents("archive") == before
+    assert cli("undo", "--redo", "--jobs", jobs).code == 0
+    assert contents("archive") == after
+    assert "cannot be used here" in cli("undo", "--jobs", 5000).err
+    assert "0 processes" in cli("undo", "--jobs", 0).err
+
+
 # -- a cluster that was never there
 
 

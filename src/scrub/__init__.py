@@ -368,6 +368,15 @@ def _jobs(jobs: int | str) -> int:
     return jobs
 
 
+def _threads(jobs: int | None) -> int | None:
+    """A number of threads. Raises `BadCall` for what is none."""
+    from scrub.executors import ensure_jobs
+
+    if jobs is not None:
+        ensure_jobs(_jobs(jobs))
+    return jobs
+
+
 def open(path: str) -> OpenFile:
     """Opens a file as a macro sees it. Raises `FileProblem` when it is missing, damaged or of another format."""
     from scrub.open_file import OpenFile
@@ -414,11 +423,16 @@ def outbox() -> list[Note]:
 
 
 def undo(
-    run: int | None = None, *, copy: bool = False, watch: Callable[[float, int, str], None] | None = None
+    run: int | None = None,
+    *,
+    copy: bool = False,
+    watch: Callable[[float, int, str], None] | None = None,
+    jobs: int | None = None,
 ) -> Restored:
     """Puts back, byte for byte, what a run changed; left out, the last one that changed something.
 
-    `watch` is told how far it has come: files done, files in all, and the next one.
+    `watch` is told how far it has come: files done, files in all, and the next one. `jobs` is the number of threads
+    that read, write and sync many files; None for eight.
 
     Raises `Refused` when a file was edited since; with `copy`, its earlier version is then saved beside it.
     """
@@ -426,11 +440,11 @@ def undo(
 
     with _at_store():
         told = home().store.recover()
-        restored = take_back(home(), run, copy, watch)
+        restored = take_back(home(), run, copy, watch, _threads(jobs))
         return restored._replace(told=(*told, *restored.told))
 
 
-def redo(run: int | None = None) -> Restored:
+def redo(run: int | None = None, *, jobs: int | None = None) -> Restored:
     """Does again what was undone of this run; left out, of the last one, if nothing was run since.
 
     Raises `Refused` as `undo` does, and `BadCall` where it is not plain which run is meant.
@@ -438,7 +452,7 @@ def redo(run: int | None = None) -> Restored:
     store = home().store
     with _at_store():
         told = store.recover()
-        restored = store.redo(run)
+        restored = store.redo(run, _threads(jobs))
         return restored._replace(told=(*told, *restored.told))
 
 

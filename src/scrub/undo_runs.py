@@ -15,7 +15,11 @@ if TYPE_CHECKING:
 
 
 def take_back(
-    home: Home, run: int | None, copy: bool, watch: Callable[[float, int, str], None] | None = None
+    home: Home,
+    run: int | None,
+    copy: bool,
+    watch: Callable[[float, int, str], None] | None = None,
+    jobs: int | None = None,
 ) -> Restored:
     """Undoes a run, left out the last one. What was done on a server is undone there, without a promise by the byte;
     what cannot be is told, and what was sent stays.
@@ -26,7 +30,7 @@ def take_back(
         newer = next((each.number for each in home.store.runs() if each.commits and not each.undone), 0)
         run = last if last > newer else None
     try:
-        restored = home.store.undo(run, copy, watch)
+        restored = home.store.undo(run, copy, watch, jobs)
     except NoSuchRun:
         if run is None or not outbox.to_take_back(run):
             raise

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Sequence
 from html import escape
+from typing import NamedTuple
 
 import scrub
 from scrub.cli.output import harmless
@@ -61,10 +62,33 @@ details { margin: .4rem 0; } summary { cursor: pointer; padding: .2rem 0; } deta
 _HEAD = "<table><thead><tr><th>Where</th><th>Before</th><th>After</th></tr></thead><tbody>"
 
 
+#: Changed files that are shown with all their changes; of more, the numbers are shown.
+_FULL = 200
+
+
+class _Listed(NamedTuple):
+    """What the page tells of a file besides its changes."""
+
+    number: int
+    path: str
+    changes: int
+    problem: str
+    skipped: Sequence[str]
+    shown: bool  # whether its changes are on the page
+
+
 def page_of(record: scrub.RunRecord) -> str:
     """The page of a run: the result, what failed or was skipped, the contents, and before and after of each change."""
-    changes = scrub.counted(record.changes, "change")
-    changed = [(number, file) for number, file in enumerate(record.files) if file.changes]
+    files: list[_Listed] = []
+    bodies: list[str] = []
+    for number, file in enumerate(record.each_file()):
+        shown = bool(file.changes or file.said or file.log) and len(bodies) < _FULL
+        skipped = [line.removeprefix("skipped ") for line in file.log if line.startswith("skipped ")]
+        files.append(_Listed(number, file.path, len(file.changes), file.problem, skipped, shown))
+        if shown:
+            bodies.append("\n".join(_file(number, file, record.title)))
+    changed = [file for file in files if file.changes]
+    changes = scrub.counted(sum(file.changes for file in files), "change")
     when = f", {record.when[:16].replace('T', ' ')}" if record.when else ""
     parts = [
         '<!doctype html><html lang="en"><head><meta charset="utf-8">',
@@ -72,28 +96,30 @@ def page_of(record: scrub.RunRecord) -> str:
         '<meta name="viewport" content="width=device-width, initial-scale=1">',
         f"<title>{_plain(record.title)}: run {record.number}</title><style>{_STYLE}</style></head><body><main>",
         f"<h1>{_plain(record.title)}</h1>",
-        f"<p><strong>{changes} in {len(changed):,} of {scrub.counted(len(record.files), 'file')}</strong></p>",
+        f"<p><strong>{changes} in {len(changed):,} of {scrub.counted(len(files), 'file')}</strong></p>",
         f'<p class="quiet">Run {record.number}{when}{", undone since" if record.undone else ""}</p>',
-        *_problems(record),
-        *_contents(changed),
+        *_problems(files),
+        *_contents(changed, record.number),
+        *bodies,
     ]
-    for number, file in enumerate(record.files):
-        if not file.changes and not file.said and not file.log:
-            continue
-        parts.append(f'<h2 id="file-{number}">{_plain(file.path or record.title)}</h2>')
-        parts += [f"<p>{_plain(line)}</p>" for line in file.said]
-        for place, every in scrub.by_place(file.changes).items():
-            parts += _place(place, every, dict(file.headings.get(place, {})))
-        parts += _recalculated(file)
-        log = [line for line in file.log if not line.startswith("skipped ")]
-        if log:
-            parts.append("<h3>Log</h3>")
-            parts += [f'<p class="quiet">{_plain(line)}</p>' for line in log]
-    unchanged = [file.path for file in record.files if file.path and not file.changes and not file.problem]
+    unchanged = [file.path for file in files if file.path and not file.changes and not file.problem]
     if unchanged:
         parts.append(f"<h2>Nothing changed in {scrub.counted(len(unchanged), 'file')}</h2>")
         parts.append(f'<p class="quiet">{", ".join(_plain(path) for path in unchanged)}</p>')
     return "\n".join([*parts, "</main></body></html>", ""])
+
+
+def _file(number: int, file: scrub.FileRecord, title: str) -> Iterator[str]:
+    """What was done in one file."""
+    yield f'<h2 id="file-{number}">{_plain(file.path or title)}</h2>'
+    yield from (f"<p>{_plain(line)}</p>" for line in file.said)
+    for place, every in scrub.by_place(file.changes).items():
+        yield from _place(place, every, dict(file.headings.get(place, {})))
+    yield from _recalculated(file)
+    log = [line for line in file.log if not line.startswith("skipped ")]
+    if log:
+        yield "<h3>Log</h3>"
+        yield from (f'<p class="quiet">{_plain(line)}</p>' for line in log)
 
 
 def _recalculated(file: scrub.FileRecord) -> Iterator[str]:
@@ -109,19 +135,14 @@ def _recalculated(file: scrub.FileRecord) -> Iterator[str]:
     yield "</details>"
 
 
-def _problems(record: scrub.RunRecord) -> Iterator[str]:
+def _problems(files: Sequence[_Listed]) -> Iterator[str]:
     """What failed, and what was skipped, before all else."""
-    failed = [file for file in record.files if file.problem]
+    failed = [file for file in files if file.problem]
     if failed:
         yield f'<section class="failed"><strong>Failed: {scrub.counted(len(failed), "file")}</strong><ul>'
         yield from (f"<li>{_plain(file.path)}: {_plain(file.problem)}</li>" for file in failed)
         yield "</ul></section>"
-    skipped = [
-        f"{file.path}: {line.removeprefix('skipped ')}" if len(record.files) > 1 else line.removeprefix("skipped ")
-        for file in record.files
-        for line in file.log
-        if line.startswith("skipped ")
-    ]
+    skipped = [f"{file.path}: {line}" if len(files) > 1 else line for file in files for line in file.skipped]
     if skipped:
         yield f'<details class="skipped"{" open" if len(skipped) < _GROUPED else ""}>'
         yield f"<summary>Skipped: {scrub.counted(len(skipped), 'place')}</summary><ul>"
@@ -129,14 +150,25 @@ def _problems(record: scrub.RunRecord) -> Iterator[str]:
         yield "</ul></details>"
 
 
-def _contents(changed: Sequence[tuple[int, scrub.FileRecord]]) -> Iterator[str]:
+def _contents(changed: Sequence[_Listed], run: int) -> Iterator[str]:
     if len(changed) < 2:
         return
     yield "<nav><h2>Contents</h2><ul>"
-    for number, file in changed:
-        count = f'<span class="quiet">{len(file.changes):,}</span>'
-        yield f'<li><a href="#file-{number}">{_plain(file.path)}</a> {count}</li>'
-    yield "</ul></nav>"
+    for file in changed:
+        if file.shown:
+            yield f'<li><a href="#file-{file.number}">{_plain(file.path)}</a> {_count(file)}</li>'
+    yield "</ul>"
+    rest = [file for file in changed if not file.shown]
+    if rest:
+        yield f"<details><summary>{scrub.counted(len(rest), 'more file')}</summary>"
+        yield f"<p>Their changes are not on this page. To see all: scrub changes {run} --to changes.csv</p><ul>"
+        yield from (f"<li>{_plain(file.path)} {_count(file)}</li>" for file in rest)
+        yield "</ul></details>"
+    yield "</nav>"
+
+
+def _count(file: _Listed) -> str:
+    return f'<span class="quiet">{file.changes:,}</span>'
 
 
 def _place(place: str, changes: Sequence[scrub.Change], headings: dict[str, str]) -> Iterator[str]:

@@ -14,13 +14,14 @@ from scrub.cli.output import echo, short_path
 @click.command("undo")
 @click.argument("run", type=int, required=False)
 @click.option("--redo", is_flag=True, help="Redo a run that was undone.")
+@click.option("--jobs", type=int, metavar="N", help="Use N threads for many files; default: 8.")
 @click.option("--copy", is_flag=True, help="If a file was edited since, save the earlier version beside it.")
-def command(run: int | None, redo: bool, copy: bool) -> int:
+def command(run: int | None, redo: bool, jobs: int | None, copy: bool) -> int:
     """Undoes a run byte for byte (default: the last one)."""
     host = TerminalHost()
     try:
         watch = host.progress if host.watching else None
-        restored = _redo(run) if redo else scrub.undo(run, copy=copy, watch=watch)
+        restored = _redo(run, jobs) if redo else scrub.undo(run, copy=copy, watch=watch, jobs=jobs)
     finally:
         host.close()
     if restored.paths:
@@ -38,10 +39,10 @@ def command(run: int | None, redo: bool, copy: bool) -> int:
     return 0
 
 
-def _redo(run: int | None) -> scrub.Restored:
+def _redo(run: int | None, jobs: int | None) -> scrub.Restored:
     """Does a run again; where it is not plain which one is meant, the person is asked."""
     try:
-        return scrub.redo(run)
+        return scrub.redo(run, jobs=jobs)
     except scrub.BadCall as problem:
         last = scrub.home().store.taken_back_last() if run is None else None
         if last is None or not sys.stdin.isatty():
@@ -49,4 +50,4 @@ def _redo(run: int | None) -> scrub.Restored:
         echo(str(problem), err=True)
         if not click.confirm(f"Redo run {last.number}?", err=True):
             raise click.Abort from None
-        return scrub.redo(last.number)
+        return scrub.redo(last.number, jobs=jobs)

@@ -219,6 +219,7 @@ class Committer:
     def __init__(self, home: str, disk: Disk, opens_rows: OpensRows | None = None) -> None:
         self.disk = disk
         self.opens_rows = opens_rows
+        self.threads = _THREADS  # those that write and sync new files
         self.pending = os.path.join(home, "pending")
         self.runs = os.path.join(home, "runs")
 
@@ -350,12 +351,21 @@ class Committer:
 
     def _staged(self, effects: Sequence[Effect], temporaries: Sequence[str]) -> list[_Made]:
         """Writes the new files. Many are synced by several threads at once: most of that is waiting for the disk."""
-        if len(effects) < _ALONE:
+        if len(effects) < _ALONE or self.threads == 1:
             return list(map(self._stage, effects, temporaries))
         from concurrent.futures import ThreadPoolExecutor  # only for many files
 
-        with ThreadPoolExecutor(_THREADS) as threads:
+        with ThreadPoolExecutor(self.threads) as threads:
             return list(threads.map(self._stage, effects, temporaries))
+
+    def digests(self, paths: Sequence[str]) -> list[str | None]:
+        """The hashes of files, None where there is none; many are read by several threads at once."""
+        if len(paths) < _ALONE or self.threads == 1:
+            return list(map(self.disk.digest, paths))
+        from concurrent.futures import ThreadPoolExecutor
+
+        with ThreadPoolExecutor(self.threads) as threads:
+            return list(threads.map(self.disk.digest, paths))
 
     def _stage(self, effect: Effect, temporary: str) -> _Made:
         if effect.patch is None:

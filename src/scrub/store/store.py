@@ -302,16 +302,25 @@ class Store:
             return []  # cut while it was written, or damaged
         return [{**part, "keeps": journal.name} for part in journal.parts]
 
-    def undo(self, number: int | None = None, copy: bool = False, watch: Watch | None = None) -> Restored:
-        """Puts back what a run changed (left out: the last one), byte for byte. `watch` is told of each file.
+    def undo(
+        self, number: int | None = None, copy: bool = False, watch: Watch | None = None, jobs: int | None = None
+    ) -> Restored:
+        """Puts back what a run changed (left out: the last one), byte for byte. `watch` is told of each file, and
+        `jobs` is the number of threads that read, write and sync files; None for the usual number.
 
         Refused as a whole (`EditedSince`) when a file was edited since; with `copy`, the earlier version of such a
         file is saved beside it and the others are put back.
         """
+        self._use(jobs)
         return self._turn(number, DONE, copy, watch)
 
-    def redo(self, number: int | None = None) -> Restored:
+    def _use(self, jobs: int | None) -> None:
+        if jobs is not None:
+            self._committer.threads = jobs
+
+    def redo(self, number: int | None = None, jobs: int | None = None) -> Restored:
         """Does again what was undone; left out, the run that was undone last, if nothing was run since."""
+        self._use(jobs)
         return self._turn(number, UNDONE, False)
 
     def taken_back_last(self) -> KeptRun | None:
@@ -330,11 +339,13 @@ class Store:
         with self._locked():
             run = self._to_turn(number, state)
             commits = [commit._replace(record={}) for commit in run.each_commit() if commit.state == state]
-            edited: list[tuple[StoredCommit, int]] = []
-            for commit in commits:
-                for index, step in enumerate(commit.steps):
-                    if self.disk.digest(step.path) != step.new:
-                        edited.append((commit, index))
+            steps = [(commit, index) for commit in commits for index in range(len(commit.steps))]
+            now = self._committer.digests([commit.steps[index].path for commit, index in steps])
+            edited = [
+                (commit, index)
+                for (commit, index), found in zip(steps, now, strict=True)
+                if found != commit.steps[index].new
+            ]
             if edited and not copy:
                 commit, index = edited[0]
                 raise self._edited_since(run, commit.steps[index].path)
