@@ -55,6 +55,22 @@ def test_a_file_in_use_is_asked_about(book: Path) -> None:
     assert "Saved season-book (2).xlsx" in copied
 
 
+def test_a_run_on_very_many_files_is_asked_about_once(home: Path) -> None:
+    Path("archive").mkdir()
+    names = [Path(f"archive/n{number:03}.txt") for number in range(101)]
+    for name in names:
+        name.write_text("6  kg\n")
+    Path("spaces.scrub").write_text(macro("single-spaces", "document"))
+    refused = typed(["run", "spaces.scrub", "archive/**/*.txt"], ["n"])
+    assert "101 files: archive/n000.txt, archive/n001.txt, archive/n002.txt ..." in refused
+    assert "Run the macro on all of them?" in refused
+    assert "Stopped." in refused
+    assert all(name.read_text() == "6  kg\n" for name in names)
+    assert "Saved 101 of 101 files" in typed(["run", "spaces.scrub", "archive/**/*.txt"], ["y"])
+    assert "of them?" not in typed(["run", "spaces.scrub", "archive/**/*.txt", "--except", "n000.txt"], [])
+    assert "of them?" not in typed(["run", "spaces.scrub", "archive/**/*.txt", "--no-questions"], [])
+
+
 def test_the_first_use_of_files_is_asked_about(book: Path) -> None:
     Path("copy.scrub").write_text(macro('save-copy to: "sent"'))
     refused = typed(["run", "copy.scrub", str(book)], ["n"])

@@ -10,7 +10,7 @@ import os
 from collections import deque
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import BrokenExecutor, Executor, Future
-from typing import Any, Protocol
+from typing import Any, Protocol, runtime_checkable
 
 from scrub.model.core.problem import BadCall, FileProblem, ScrubError, listed
 from scrub.runner.options import RunOptions
@@ -30,6 +30,14 @@ _PATIENCE = 120.0
 
 #: What a worker does: bytes to bytes.
 Call = Callable[[bytes], bytes]
+
+
+@runtime_checkable
+class Ends(Protocol):
+    """An executor that can be ended while it works."""
+
+    def end(self) -> None:
+        """Ends it at once."""
 
 
 class Prepares(Protocol):
@@ -91,9 +99,13 @@ class WorkerPool:
             self.executor.shutdown(wait=False, cancel_futures=True)
             self.executor = self._renew()
 
-    def close(self) -> None:
-        """Shuts down a pool of this process."""
-        if self._renew is not None:
+    def close(self, at_once: bool = False) -> None:
+        """Shuts down a pool of this process; `at_once` does not wait for the files at hand."""
+        if self._renew is None:
+            return
+        if at_once and isinstance(self.executor, Ends):
+            self.executor.end()
+        else:
             self.executor.shutdown(wait=True, cancel_futures=True)
 
 

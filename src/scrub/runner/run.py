@@ -236,6 +236,11 @@ class Runner:
             if (time.monotonic() - began) / max(1, first) * (len(every) - first) < _WORTH_IT:
                 self._one_by_one(every, saver, first)
                 return
+        self._with_workers(every, first, saver)
+
+    def _with_workers(self, every: list[str], first: int, saver: Saver) -> None:
+        """Prepares the files from a number on with workers, which are started for that."""
+        assert self.pool is not None
         secrets = {
             question.prompt: answer.reveal()
             for question, answer in zip(self.program.questions, self.answers, strict=True)
@@ -254,8 +259,10 @@ class Runner:
             if not pool.is_own:
                 parallel.handshake()
             parallel.run(left)
-        finally:
-            pool.close()
+        except BaseException:
+            pool.close(at_once=True)
+            raise
+        pool.close(at_once=saver.stopped)
 
     def in_turn(self, path: str, saver: Saver) -> Prepared:
         """One file, prepared while others wait to be saved; where it needs what these change, after them."""
