@@ -339,13 +339,7 @@ class Store:
         with self._locked():
             run = self._to_turn(number, state)
             commits = [commit._replace(record={}) for commit in run.each_commit() if commit.state == state]
-            steps = [(commit, index) for commit in commits for index in range(len(commit.steps))]
-            now = self._committer.digests([commit.steps[index].path for commit, index in steps])
-            edited = [
-                (commit, index)
-                for (commit, index), found in zip(steps, now, strict=True)
-                if found != commit.steps[index].new
-            ]
+            edited = self._edited(commits)
             if edited and not copy:
                 commit, index = edited[0]
                 raise self._edited_since(run, commit.steps[index].path)
@@ -377,6 +371,12 @@ class Store:
             if state == DONE:
                 paths.reverse()
             return Restored(run.number, tuple(paths), tuple(copies), told)
+
+    def _edited(self, commits: Sequence[StoredCommit]) -> list[tuple[StoredCommit, int]]:
+        """The steps of commits whose files are not what they left, by their numbers."""
+        steps = [(commit, index) for commit in commits for index in range(len(commit.steps))]
+        now = self._committer.digests([commit.steps[index].path for commit, index in steps])
+        return [(commit, at) for (commit, at), found in zip(steps, now, strict=True) if found != commit.steps[at].new]
 
     def _turn_group(
         self, run: int, group: Sequence[StoredCommit], state: str
