@@ -148,15 +148,20 @@ def act(store: Store, folder: Path, what: str, made: Callable[[Path], list[Effec
         store.redo(1)
 
 
+def ready(tmp_path: Path, after: int, what: str, save: str) -> tuple[Path, Path]:
+    """A folder and a home in which all is done that comes before what is to be cut."""
+    work, home = tmp_path / f"w{after}", tmp_path / f"h{after}"
+    setup(work)
+    for former in (save, "undo")[: (save, "undo", "redo").index(what)]:
+        act(Store(str(home)), work, former)
+    return work, home
+
+
 @pytest.mark.parametrize("what", ["save", "undo", "redo"])
 def test_a_cut_after_every_operation_leaves_old_or_new(tmp_path: Path, what: str) -> None:
     cut_somewhere = 0
     for after in range(200):
-        work, home = tmp_path / f"w{after}", tmp_path / f"h{after}"
-        setup(work)
-        ready = Store(str(home))
-        for former in ("save", "undo")[: ("save", "undo", "redo").index(what)]:
-            act(ready, work, former)
+        work, home = ready(tmp_path, after, what, "save")
         before = content(work)
         disk = CutDisk(after)
         try:
@@ -197,10 +202,7 @@ def test_a_cut_leaves_each_file_of_a_group_old_or_new(tmp_path: Path, what: str)
     """Several commits share the journal; somebody edits a file while the machine is down."""
     mixed = cut_somewhere = 0
     for after in range(200):
-        work, home = tmp_path / f"w{after}", tmp_path / f"h{after}"
-        setup(work)
-        for former in ("save many", "undo")[: ("save many", "undo", "redo").index(what)]:
-            act(Store(str(home)), work, former)
+        work, home = ready(tmp_path, after, what, "save many")
         disk = CutDisk(after)
         try:
             act(Store(str(home), disk), work, what)

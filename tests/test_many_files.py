@@ -6,6 +6,7 @@ import importlib
 import json
 import os
 import random
+import re
 import shutil
 import signal
 import subprocess
@@ -379,15 +380,9 @@ class _Changed(Eager):
 def test_a_worker_of_another_sort_is_refused_at_the_start(change: dict[str, str], told: str, home: Path) -> None:
     names = notices(20)
     before = contents()
-    with pytest.raises(scrub.BadCall, match=re_escape(told)):
+    with pytest.raises(scrub.BadCall, match=re.escape(told)):
         scrub.run(SPACES, names, executor=_Changed(**change))
     assert contents() == before
-
-
-def re_escape(text: str) -> str:
-    import re
-
-    return re.escape(text)
 
 
 def test_passwords_never_travel_with_a_ticket(home: Path, monkeypatch: pytest.MonkeyPatch) -> None:

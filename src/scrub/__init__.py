@@ -340,10 +340,10 @@ def continue_run(
     report: Callable[[FileResult], None] | None = None,
 ) -> RunResult:
     """Runs a macro on those files of a run that failed or were not done, with the same text and answers, and adds them
-    to its record. What is done is known by the hashes of what was saved; a file that was edited since stays as it is.
+    to its record. What is done is known by the journals of what was saved; a file that was edited since stays as it is.
     Answers that are given again replace those from before; passwords are never kept, and asked for again.
 
-    Raises `BadCall` where nothing is left, where the run was undone, or where there is no such run.
+    Raises `BadCall` if all files are done, if the run was undone, or if its number is wrong.
     """
     from scrub.model.core.host import QuietHost
     from scrub.runner.options import RunOptions
@@ -398,23 +398,23 @@ def trial(path: str, host: Host) -> Trial:
 
 def history() -> list[RunRecord]:
     """Every run, the last one first."""
-    from scrub.runner.records import read_record
+    from scrub.runner.records import RunRecord
 
-    return [read_record(kept) for kept in home().store.runs()]
+    return [RunRecord(kept) for kept in home().store.runs()]
 
 
 def changes(run: int | None = None) -> RunRecord:
     """One run with all its changes; left out, the last one. Raises `BadCall` when there is none."""
-    from scrub.runner.records import read_record
+    from scrub.runner.records import RunRecord
 
     store = home().store
     with _explained():
         if run is not None:
-            return read_record(store.run(run))
+            return RunRecord(store.run(run))
         runs = store.runs()[:1]
     if not runs:
         raise BadCall("no runs yet. Try: scrub demo")
-    return read_record(runs[0])
+    return RunRecord(runs[0])
 
 
 def outbox() -> list[Note]:

@@ -9,7 +9,7 @@ from collections.abc import Iterable, Iterator, Sequence
 
 from scrub.model.core.problem import BadCall, ScrubError
 
-#: The most characters of a path; what is longer is no list of paths.
+#: The maximum length of a path; a longer line is not from a list of paths.
 _LONGEST = 32_000
 
 
@@ -35,7 +35,7 @@ def without(paths: Sequence[str], left_out: Sequence[str]) -> list[str]:
 
 
 def _fitting(pattern: str) -> list[str]:
-    """The files that fit a pattern, in order; `**` stands for any folders, those that begin with a point left out."""
+    """The files that fit a pattern, in order; `**` matches any folders except hidden ones."""
     import glob
 
     # The owner files of office programs fit such patterns too, and are not documents.
@@ -60,7 +60,7 @@ def _fits(path: str, pattern: str) -> bool:
 
 def listed_in(name: str) -> list[str]:
     """The paths in a file, or of standard input for `-`: one on each line, or separated by NUL characters. Raises
-    `BadCall` for what is no such list.
+    `BadCall` if it is not such a list.
     """
     data = _read(name)
     text = os.fsdecode(data.removeprefix(b"\xef\xbb\xbf"))

@@ -251,11 +251,11 @@ class Home:
         return preferences_of(self.settings.load())
 
     def continue_run(self, number: int, options: RunOptions) -> RunResult:
-        """Runs what is left of a run; see `scrub.continue_run`."""
+        """Continues a run; see `scrub.continue_run`."""
         from scrub.runner.continuation import continuation_of
 
         self.store.recover()
-        former = continuation_of(self.store.run(number), self.store.disk.digest)
+        former = continuation_of(self.store.run(number))
         answers = {**former.answers, **options.answers}
         options = options._replace(into=former.into, at=former.at, answers=answers)
         return self.run(former.path, list(former.left), options, former)

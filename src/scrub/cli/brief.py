@@ -27,7 +27,7 @@ def brief(changed: Sequence[scrub.FileResult], limit: int = SHOWN) -> list[str]:
         if row in common:
             order.setdefault((row[0], times), []).append(row[1])
     told = [
-        (text, _among(places) + ("" if times == len(changed) else f"  ({scrub.counted(times, 'file')})"))
+        (text, among(places) + ("" if times == len(changed) else f"  ({scrub.counted(times, 'file')})"))
         for (text, times), places in order.items()
     ]
     lines = columns(told[:limit], wrap=True)
@@ -49,9 +49,10 @@ def parts_each(changed: Sequence[scrub.FileResult]) -> str:
     return f", {scrub.counted(counts.pop(), words.pop())} each"
 
 
-def _among(places: Sequence[str], most: int = 4) -> str:
+def among(places: Sequence[str], most: int = 4) -> str:
+    """`Kite Hut, Tarn Hut and 3 more`: the first names, each once, and the number of the others."""
     named = [place for place in dict.fromkeys(places) if place]
-    return ", ".join(named[:most]) + (f" and {len(named) - most} more" if len(named) > most else "")
+    return ", ".join(named[:most]) + (f" and {len(named) - most:,} more" if len(named) > most else "")
 
 
 def _differences(groups: dict[tuple[Row, ...], list[str]]) -> list[str]:
@@ -60,7 +61,7 @@ def _differences(groups: dict[tuple[Row, ...], list[str]]) -> list[str]:
     for own, names in sorted(groups.items(), key=lambda group: -len(group[1]))[:_GROUPS]:
         text = "; ".join(f"{place}: {said}" if place else said for said, place in own[:_NAMES])
         text += f" and {len(own) - _NAMES} more" if len(own) > _NAMES else ""
-        lines += columns([(f"also {_among(names, _NAMES)}", text)], wrap=True)
+        lines += columns([(f"also {among(names, _NAMES)}", text)], wrap=True)
     left = list(groups.values())
     files = sum(len(names) for names in sorted(left, key=len, reverse=True)[_GROUPS:])
     return [*lines, *([f"  others in {scrub.counted(files, 'file')}; show all with --all"] if files else [])]

@@ -194,7 +194,7 @@ def _ensure_meant(host: TerminalHost, names: Sequence[str], preview: bool) -> No
 
 
 def _told_former(number: int) -> int:
-    """Says what is left of a run that is continued; gives how many files that are."""
+    """Tells how many files of a run are not done, and returns that number."""
     record = scrub.changes(number)
     left = [file for file in record.each_file() if file.problem or file.state in ("not done", "not tried")]
     of = f"{scrub.counted(len(left), 'file')} of {record.file_count:,}"

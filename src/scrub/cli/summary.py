@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Iterable, Sequence
 
 import scrub
-from scrub.cli.brief import MANY, brief, parts_each
+from scrub.cli.brief import MANY, among, brief, parts_each
 from scrub.cli.host import TerminalHost
 from scrub.cli.listing import change_lines
 from scrub.cli.output import (
@@ -202,7 +202,7 @@ class Printer:
             echo(failed("Failed: ") + indented(str(problems[0].problem)), err=True)
             echo("Nothing was saved.", err=True)
         if left:
-            echo(f"Not run after the failure: {_names(left)}", err=True)
+            echo(f"Not run after the failure: {among([short_path(found.path) for found in left], SHOWN)}", err=True)
         if result.ended:
             done = len(result.files) - len(undone)
             echo(failed(f"{result.ended[:1].upper()}{result.ended[1:]}. ") + f"Done: {done:,} of {of}.", err=True)
@@ -218,11 +218,6 @@ _SKIPPED = {"sheet": "cell", "paragraph": "paragraph", "message": "message", "ta
 
 #: Failures of many files that are shown.
 _FAILURES = 20
-
-
-def _names(files: Sequence[scrub.FileResult]) -> str:
-    named = ", ".join(short_path(found.path) for found in files[:SHOWN])
-    return named + (f" and {len(files) - SHOWN:,} more" if len(files) > SHOWN else "")
 
 
 def _counted(texts: Iterable[str]) -> list[tuple[str, str]]:

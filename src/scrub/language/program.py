@@ -48,16 +48,21 @@ class Program:
         return self.variants.get(kind, self)
 
     @property
-    def texts(self) -> list[list[str]]:
-        """The lines of this macro and of every one that it can run, however deep, each once."""
-        found: dict[str, list[str]] = {}
+    def every(self) -> list[Program]:
+        """This macro and every one that it can run, however deep, each once."""
+        found: dict[str, Program] = {}
         waiting = [self]
         while waiting:
             program = waiting.pop(0)
             if program.text not in found:
-                found[program.text] = program.macro.lines
+                found[program.text] = program
                 waiting += program.inner
         return list(found.values())
+
+    @property
+    def texts(self) -> list[list[str]]:
+        """The lines of all these."""
+        return [program.macro.lines for program in self.every]
 
     @cached_property
     def fingerprint(self) -> str:

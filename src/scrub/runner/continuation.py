@@ -1,9 +1,9 @@
-"""A run that is continued: what of it is done, by the hashes of what it saved, and what is left."""
+"""A run that is continued: the files that it has saved are done, the others are left."""
 
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from scrub.model.core.named import NamedTuple
@@ -26,16 +26,15 @@ class Continuation(NamedTuple):
     at: str | None
     #: What was kept of each of its files.
     files: Sequence[Mapping[str, Any]]
-    #: The files that are left to do, and those that were changed by somebody since they were done.
+    #: The files that are not done.
     left: Sequence[str]
-    edited: Sequence[str]
     #: The name of its next commit, and how many changes it has made so far.
     next: int
     changes: int
 
 
-def continuation_of(kept: KeptRun, digest: Callable[[str], str | None]) -> Continuation:
-    """What is left of a run. Raises `BadCall` where nothing is, or where it cannot be continued."""
+def continuation_of(kept: KeptRun) -> Continuation:
+    """The rest of a run. Raises `BadCall` where nothing is, or where it cannot be continued."""
     record = kept.record
     try:
         files = [dict(file) for file in record["files"]]
@@ -47,17 +46,13 @@ def continuation_of(kept: KeptRun, digest: Callable[[str], str | None]) -> Conti
             f"run {kept.number} cannot be continued: its record is damaged, or of an earlier version"
         ) from None
     done: set[str] = set()
-    edited: list[str] = []
     last = changes = 0
     for commit in kept.each_commit():
         last = max(last, int(commit.name))
         if commit.state != DONE:
             raise BadCall(f"run {kept.number} was undone. Run the macro on the files again")
-        addresses = [str(file.get("file", "")) for file in commit.record.get("files", ())]
-        done.update(addresses)
+        done.update(str(file.get("file", "")) for file in commit.record.get("files", ()))
         changes += sum(len(file["changes"]["places"]) for file in commit.record.get("files", ()))
-        if any(digest(step.path) != step.new for step in commit.steps):
-            edited += addresses
     open_states = (FAILED, NOT_TRIED, NOT_DONE)
     left = [
         str(file["file"]) for address, file in paths.items() if address not in done and file["state"] in open_states
@@ -67,5 +62,5 @@ def continuation_of(kept: KeptRun, digest: Callable[[str], str | None]) -> Conti
     if not left:
         raise BadCall(f"all files of run {kept.number} are done")
     return Continuation(
-        kept.number, str(record.get("when", "")), text, path, answers, into, at, files, left, edited, last + 1, changes
+        kept.number, str(record.get("when", "")), text, path, answers, into, at, files, left, last + 1, changes
     )  # fmt: skip

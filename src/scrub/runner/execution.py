@@ -80,7 +80,6 @@ class Execution:
         self.opened: dict[str, Opened] = {}
         self.made: list[tuple[Opened, str]] = []  # new files, and where each is to be
         self.replaced: set[str] = set()  # those of them that replace a file that exists
-        self.taken: Callable[[str], bool] = os.path.lexists
         self.given: Value = None  # what the macro that ended last gives to the one that runs it
         self.attempts = 0  # those that are under way
         self._pairs: list[
@@ -156,7 +155,7 @@ class Execution:
             target = claim(wanted)
             self.replaced.add(target)
         else:
-            target = free_path(wanted, self.taken)
+            target = free_path(wanted)
         self.made.append((opener.new(wanted), target))
         return self.made[-1][0].item
 
@@ -190,7 +189,7 @@ class Execution:
 
     def _free(self, name: str, to: str | None) -> str:
         """Where a new file can be, under its name or with a number."""
-        return free_path(self._place(name, to), self.taken)
+        return free_path(self._place(name, to))
 
     def _place(self, name: str, to: str | None) -> str:
         ensure_file_name(name)

@@ -100,7 +100,7 @@ class WorkerPool:
             self.executor = self._renew()
 
     def close(self, at_once: bool = False) -> None:
-        """Shuts down a pool of this process; `at_once` does not wait for the files at hand."""
+        """Shuts down a pool of this process; `at_once` does not wait for the current files."""
         if self._renew is None:
             return
         if at_once and isinstance(self.executor, Ends):
@@ -282,7 +282,7 @@ class ParallelRun:
 
     def _must_be_done_again(self, path: str, prepared: Prepared, since: int) -> bool:
         """Whether this process must prepare a file again: the file depends on one that this run has changed, creates
-        one whose name is taken by now, is in use, or has another path for the worker.
+        one whose name has been taken, is in use, or has another path for the worker.
         """
         (file,) = prepared.files
         if file.path != path or (file.problem is None and file.address != os.path.realpath(path)):

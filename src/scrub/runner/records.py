@@ -47,7 +47,7 @@ class FileRecord(NamedTuple):
 
 class RunRecord:
     """One run: its number, the macro's title and text, when it was (ISO 8601), and its files. What is kept of each file
-    is read when it is asked for: a run can have ten thousand.
+    is read when it is asked for: a run can have ten thousand. What is damaged is told as that; it can still be undone.
     """
 
     def __init__(self, kept: KeptRun) -> None:
@@ -201,11 +201,6 @@ def _summary_of(found: Mapping[str, Any]) -> _Summary | None:
 
 
 _DAMAGED = "its record is damaged"
-
-
-def read_record(kept: KeptRun) -> RunRecord:
-    """A run as the store kept it. What is damaged in it is told as that; its files can still be undone."""
-    return RunRecord(kept)
 
 
 #: What reading JSON of another shape raises.

@@ -439,12 +439,13 @@ class Runner:
     def _keep_record(self, result: RunResult, record: RunRecorder) -> None:
         """Keeps what was run, also when it changed nothing or failed; a record that cannot be kept harms no file."""
         assert self.store is not None
+        whole = record.as_dict()
         try:
             if result.number is None:
-                result.number = self.store.begin(record.as_dict())
+                result.number = self.store.begin(whole)
             else:
-                self.store.update(result.number, record.as_dict())
-            self.store.summarize(result.number, record.summary())
+                self.store.update(result.number, whole)
+            self.store.summarize(result.number, record.summary(whole))
         except (OSError, StoreError) as error:
             self.host.log(f"the history could not be written: {error}")
 

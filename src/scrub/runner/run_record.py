@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Mapping, Sequence
 from datetime import datetime
+from typing import Any
 
 from scrub.language.program import Program
 from scrub.runner.continuation import Continuation
@@ -49,14 +50,13 @@ class RunRecorder:
             "files": files,
         }
 
-    def summary(self) -> dict[str, object]:
-        """What is listed of it when all files are done, or will not be."""
-        whole = self.as_dict()
-        named = [file for file in whole["files"] if file["file"]]  # type: ignore[attr-defined]
+    def summary(self, record: Mapping[str, Any]) -> dict[str, object]:
+        """What is listed of it when all files are done, or will not be; `record` is as `as_dict` gives it."""
+        named = [file for file in record["files"] if file["file"]]
         changes = self._former.changes if self._former is not None else 0
         return {
-            "title": whole["title"],
-            "when": whole["when"],
+            "title": record["title"],
+            "when": record["when"],
             "files": len(named),
             "named": [file["file"] for file in named[:_NAMED]],
             "changes": changes + sum(file.change_count for file in self._result.files),

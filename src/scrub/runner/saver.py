@@ -83,18 +83,20 @@ class Saver:
         """Takes the next one. It is saved now, or soon, with others."""
         self.stopped |= self._stops and any(file.problem is not None for file in prepared.files)
         self._waiting.append(prepared)
-        if self._store is not None:
-            effects = prepared.effects
-            if effects:
-                self.changed.add(effects)
-            self._bytes += sum(effect.patch.fresh_bytes for effect in effects if effect.patch is not None)
-            apart = bool(prepared.sends) or any(effect.rows is not None for effect in effects)
-            if len(self._waiting) == 1:
-                self._until = time.monotonic() + _PATIENCE
-            if not apart and len(self._waiting) < GROUP and self._bytes < GROUP_BYTES:
-                if time.monotonic() < self._until:
-                    return
-        self.flush()
+        if self._store is None or self._is_full(prepared):
+            self.flush()
+
+    def _is_full(self, last: Prepared) -> bool:
+        """Whether what waits is to be saved now; `last` came last."""
+        effects = last.effects
+        if effects:
+            self.changed.add(effects)
+        self._bytes += sum(effect.patch.fresh_bytes for effect in effects if effect.patch is not None)
+        if len(self._waiting) == 1:
+            self._until = time.monotonic() + _PATIENCE
+        if last.sends or any(effect.rows is not None for effect in effects):
+            return True
+        return len(self._waiting) >= GROUP or self._bytes >= GROUP_BYTES or time.monotonic() >= self._until
 
     def flush(self) -> None:
         """Saves all that waits, and reports it."""
@@ -174,7 +176,7 @@ class Saver:
 
 @contextlib.contextmanager
 def _uninterrupted() -> Iterator[None]:
-    """Delays Ctrl+C until the files at hand are saved, and recorded as saved."""
+    """Delays Ctrl+C until the current files are saved, and recorded as saved."""
     if threading.current_thread() is not threading.main_thread() or signal.getsignal(signal.SIGINT) is None:
         yield
         return

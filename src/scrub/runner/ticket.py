@@ -68,21 +68,14 @@ def work_of(
     about: About,
 ) -> Work:
     """What workers need for a run; `answers` are those that are not secret. Raises `BadCall` for one that cannot go."""
-    inner: dict[str, list[object]] = {}
-    waiting = list(program.inner)
-    while waiting:
-        each = waiting.pop()
-        if fold(each.title) not in inner:
-            inner[fold(each.title)] = [each.text, each.macro.name, dict(each.own_files)]
-            waiting += each.inner
-    own = {path for every in (program.own_files, *(files for _, _, files in inner.values())) for path in every.values()}  # type: ignore[attr-defined]
+    own = {path for each in program.every for path in each.own_files.values()}
     return Work(
         about.version,
         about.vocabulary,
         about.modules,
         program.text,
         program.macro.name,
-        inner,
+        {fold(each.title): [each.text, each.macro.name, dict(each.own_files)] for each in program.every[1:]},
         dict(program.own_files),
         {path: digest_at(path) or "" for path in sorted(own)},
         {name: encode_answer(name, answer) for name, answer in answers.items()},

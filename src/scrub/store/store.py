@@ -5,9 +5,9 @@ from __future__ import annotations
 import contextlib
 import json
 import os
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, TypeVar
 
 from scrub.store.commit import Committer, Journal, Part, Step, kept_rows
 from scrub.store.disk import Disk, Dress
@@ -179,7 +179,7 @@ class Store:
         """
         failed: dict[str, Exception] = {}
         with self._locked():
-            for group in _apart(commits):
+            for group in _groups(commits, _of_new):
                 try:
                     self._save(run, group)
                 except (StoreError, OSError, MemoryError) as error:
@@ -355,7 +355,7 @@ class Store:
             ordered = [commit for commit in commits if commit.name not in left_out]
             ordered = ordered[::-1] if state == DONE else ordered
             done = 0
-            for group in _groups(ordered):
+            for group in _groups(ordered, _of_stored):
                 where = _places(group[0])
                 if watch is not None and where:
                     watch(done, len(commits), os.path.basename(where[0]))
@@ -553,42 +553,43 @@ def _commit_of(part: Mapping[str, Any]) -> StoredCommit:
     return StoredCommit(part["name"], part["state"], steps, part["record"], folders, rows, part["keeps"])
 
 
-def _apart(commits: Sequence[Saving]) -> Iterator[list[Saving]]:
-    """The commits in groups in which no two concern one path; one that changes rows of databases is alone."""
-    group: list[Saving] = []
-    paths: set[str] = set()
-    for commit in commits:
-        own = {path for effect in commit.effects for path in (effect.path, effect.source) if path is not None}
-        alone = any(effect.rows is not None for effect in commit.effects)
-        if group and (alone or own & paths):
-            yield group
-            group, paths = [], set()
-        group.append(commit)
-        paths |= own
-        if alone:
-            yield group
-            group, paths = [], set()
-    if group:
-        yield group
+T = TypeVar("T")
 
 
-def _groups(commits: Sequence[StoredCommit]) -> Iterator[list[StoredCommit]]:
-    """Commits that are undone together: so many at a time, no two of which concern one path."""
-    group: list[StoredCommit] = []
+class _Extent(NamedTuple):
+    """What a commit concerns: paths, bytes that are read to undo it, and whether it changes rows of a database."""
+
+    paths: Collection[str]
+    size: int
+    rows: bool
+
+
+def _groups(commits: Iterable[T], extent: Callable[[T], _Extent]) -> Iterator[list[T]]:
+    """Commits that are made together: a number at a time, no two with one path; one that changes rows is alone."""
+    group: list[T] = []
     paths: set[str] = set()
-    size = 0
+    size, rows = 0, False
     for commit in commits:
-        own = set(_places(commit))
-        more = sum(int(step.kept[2]) for step in commit.steps if step.kept is not None)
-        full = len(group) == GROUP or size + more > GROUP_BYTES
-        if group and (full or commit.rows or group[-1].rows or own & paths):
+        own = extent(commit)
+        full = len(group) == GROUP or size + own.size > GROUP_BYTES
+        if group and (full or own.rows or rows or not paths.isdisjoint(own.paths)):
             yield group
             group, paths, size = [], set(), 0
         group.append(commit)
-        paths |= own
-        size += more
+        paths |= set(own.paths)
+        size, rows = size + own.size, own.rows
     if group:
         yield group
+
+
+def _of_new(commit: Saving) -> _Extent:
+    paths = {path for effect in commit.effects for path in (effect.path, effect.source) if path is not None}
+    return _Extent(paths, 0, any(effect.rows is not None for effect in commit.effects))
+
+
+def _of_stored(commit: StoredCommit) -> _Extent:
+    size = sum(int(step.kept[2]) for step in commit.steps if step.kept is not None)
+    return _Extent(_places(commit), size, bool(commit.rows))
 
 
 def _places(commit: StoredCommit) -> list[str]:

@@ -57,7 +57,7 @@ def _cells_of(column: int) -> re.Pattern[bytes]:
     return re.compile(rb'<c r="' + letters_of(column).encode() + form)
 
 
-#: Cells of a column up to which each is found by itself: a pattern looks at every byte between them.
+#: Number of cells in a column up to which a plain search finds each; a pattern looks at every byte between them.
 _RARE = 1_000
 
 
