@@ -14,7 +14,7 @@ import sys
 import time
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import Executor, ProcessPoolExecutor, ThreadPoolExecutor
+from concurrent.futures import Executor, Future, ProcessPoolExecutor, ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
@@ -302,6 +302,43 @@ def test_a_worker_that_dies_costs_only_its_own_file(home: Path, monkeypatch: pyt
     assert "the process that worked on this file ended" in str(result.files[11].problem)
     assert [name for name in names if "  " in Path(name).read_text()] == [names[11]]
     assert [file.path for file in result.files] == names
+
+
+@pytest.mark.usefixtures("deadly")
+@pytest.mark.skipif(sys.platform == "win32", reason="no such signal")
+def test_a_pool_of_somebody_else_that_breaks_ends_the_run(home: Path) -> None:
+    """Nobody can start it again; what is saved by then stays, and the rest is done later."""
+    import multiprocessing
+
+    names = notices(40)
+    killer = macro('end-the-process when: "n0020"\nsingle-spaces', "document")
+    with ProcessPoolExecutor(1, multiprocessing.get_context("spawn")) as executor:
+        result = scrub.run(killer, names, executor=executor)
+    assert "the workers cannot be reached any more (BrokenProcessPool" in result.ended
+    states = Counter(file.state for file in result.files)
+    assert states["changed"] + states["not done"] == 40
+    assert states["changed"] == sum("  " not in Path(name).read_text() for name in names)
+    assert scrub.recover() == []
+
+
+def test_a_file_that_cannot_be_sent_again_is_prepared_here(home: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """The worker fails, and then it turns out that it does not see the files, which are too big to be sent."""
+
+    class Failing(Elsewhere):
+        failures = 1
+
+        def submit(self, function: Any, /, *arguments: Any, **named: Any) -> Any:
+            if function.__name__ == "prepare" and self.failures:
+                self.failures -= 1
+                monkeypatch.setattr("scrub.runner.parallel.MOST_SENT", 1)
+                future: Any = Future()
+                future.set_exception(ConnectionError("away"))
+                return future
+            return super().submit(function, *arguments, **named)
+
+    names = [str(Path(name).absolute()) for name in notices(8)]
+    result = scrub.run(SPACES, names, executor=Failing(Path("archive")))
+    assert Counter(file.state for file in result.files) == {"changed": 8}
 
 
 def test_workers_that_lose_and_repeat_lose_and_repeat_nothing(home: Path) -> None:

@@ -6,6 +6,7 @@ in the meantime that the file depends on; otherwise this process prepares the fi
 
 from __future__ import annotations
 
+import contextlib
 import os
 from collections import deque
 from collections.abc import Callable, Iterator, Sequence
@@ -85,9 +86,9 @@ class WorkerPool:
         """Submits a call. Raises `Lost` if the executor does not take it."""
         try:
             return self.executor.submit(what, data)
-        except BrokenExecutor:
+        except BrokenExecutor as error:
             if self._renew is None:
-                raise
+                raise _lost(error) from None
             self.renew()
             return self.executor.submit(what, data)
         except Exception as error:
@@ -192,10 +193,8 @@ class ParallelRun:
         size = 0
         for path in every:
             task.append(path)
-            try:
+            with contextlib.suppress(OSError):  # a missing file is told when it is its turn
                 size += os.path.getsize(path)
-            except OSError:
-                size += 0  # what is not there is told when it is its turn
             if len(task) == _FILES or size >= _BYTES:
                 yield task
                 task, size = [], 0
@@ -244,11 +243,12 @@ class ParallelRun:
             self.handshake()  # raises `Lost` if the workers are gone
         return None
 
-    def _alone(self, path: str, task: _Task) -> Prepared | ScrubError:
-        """Submits one file again, and waits for its result."""
+    def _alone(self, path: str, task: _Task) -> Prepared | ScrubError | None:
+        """Submits one file again, and waits for its result; None for one that cannot be sent."""
         again = self._sent([path])
         task.since = again.since
-        assert again.future is not None
+        if again.future is None:
+            return None
         try:
             (found,) = load(again.future.result())
         except BrokenExecutor:
