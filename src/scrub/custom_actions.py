@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Callable
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from scrub.model.core.declare import Reach
+from scrub.own_actions import OWN_ACTIONS
 
 F = TypeVar("F", bound=Callable[..., None])
-
-#: The actions declared by the program that imports Scrub, by the word of their kind.
-OWN_ACTIONS: list[tuple[str, Callable[..., object]]] = []
 
 
 def action(kind: str, reach: Reach = Reach.CHANGE) -> Callable[[F], F]:
@@ -21,10 +20,16 @@ def action(kind: str, reach: Reach = Reach.CHANGE) -> Callable[[F], F]:
     """
 
     def mark(function: F) -> F:
-        function.scrub_reach = reach  # type: ignore[attr-defined]
+        @functools.wraps(function)
+        def act(item: Any, **arguments: Any) -> None:
+            from scrub.api.values import out
+
+            function(out(item), **{word: out(value) for word, value in arguments.items()})
+
+        act.scrub_reach = reach  # type: ignore[attr-defined]
         word = function.__name__
         OWN_ACTIONS[:] = [each for each in OWN_ACTIONS if (each[0], each[1].__name__) != (kind, word)]
-        OWN_ACTIONS.append((kind, function))
+        OWN_ACTIONS.append((kind, act))
         return function
 
     return mark

@@ -8,19 +8,23 @@ import scrub
 from scrub import upkeep
 from scrub.cli.completing import macro_titles
 from scrub.cli.editing import sentences
-from scrub.cli.output import columns, echo, print_json, strong
+from scrub.cli.output import columns, echo, print_json, strong, told_apart
 
 
 @click.command("show")
 @click.argument("macro", shell_complete=macro_titles)
 @click.option("--outline", is_flag=False, flag_value=1, type=int, metavar="DEPTH", help="Fold blocks below this depth.")
+@click.option("--as-python", is_flag=True, help="Print the macro as a Python script with the same result.")
 @click.option("--history", is_flag=True, help="List earlier versions.")
 @click.option("--json", "as_json", is_flag=True, help="With --history: print the earlier versions as JSON.")
-def command(macro: str, outline: int | None, history: bool, as_json: bool) -> int:
+def command(macro: str, outline: int | None, as_python: bool, history: bool, as_json: bool) -> int:
     """Shows a macro: its questions, what it may do, where it is used, and its text."""
     home = scrub.home()
     if history:
         return _history(macro, as_json)
+    if as_python:
+        echo(scrub.as_python(macro).rstrip("\n"), raw=True)
+        return 0
     text, _ = home.text(macro)
     try:
         program = home.program(macro)
@@ -50,7 +54,7 @@ def command(macro: str, outline: int | None, history: bool, as_json: bool) -> in
         echo(f"Run by: {', '.join(users)}")
     echo()
     lines = _folded(scrub.tidy(text), outline) if outline is not None else program.macro.lines
-    for line in lines:
+    for line in told_apart("\n".join(lines)):
         echo(f"    {line}".rstrip(), raw=True)
     return 0
 

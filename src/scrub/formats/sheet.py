@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from functools import lru_cache
 
 from scrub.formats.line_changes import LineChanges, line_name
@@ -79,6 +79,11 @@ class OpenSheet(Sheet):
     def is_gone(self, row: int) -> bool:
         """Whether a row was deleted in this run."""
         return not self.line_changes.rows.holds(row)
+
+    def deletion_test(self) -> Callable[[int], bool]:
+        """The same of rows that are there now; without new ones a look into the deleted ones is enough."""
+        rows = self.line_changes.rows
+        return self.is_gone if any(rows.new) else rows.gone.__contains__
 
     def is_column_gone(self, column: int) -> bool:
         """Whether a column was deleted in this run."""

@@ -85,6 +85,28 @@ def statement(tokens: Sequence[Token]) -> str:
     return _LINES.get(first, "")
 
 
+def replaced(tokens: Sequence[Token]) -> tuple[Token, str | None]:
+    """What to write in place of the beginning of such a line: up to which token, and what; None where that is not one
+    thing.
+    """
+    first, following = tokens[0], tokens[1] if len(tokens) > 1 else tokens[0]
+    if first.is_word("for") and following.is_word("each"):
+        return following, "each"
+    if first.is_word("set", "let", "var", "dim", "const") and len(tokens) > 2 and tokens[2].is_sign("="):
+        return following, following.text
+    if first.is_word("else") and following.is_word("if"):
+        return first, None
+    return first, _REPLACED.get(first.text)
+
+
+_REPLACED = {
+    **dict.fromkeys(("print", "echo", "alert", "msgbox", "messagebox"), "say"),
+    **dict.fromkeys(("elseif", "elif", "elsif"), "else if"),
+    **dict.fromkeys(("endif", "endfor", "done", "wend", "loop", "next"), "end"),
+    **dict.fromkeys(("catch", "except"), "if it fails"), **dict.fromkeys(("exit", "return", "stop"), "finish"),
+    "foreach": "each", "continue": "skip", "break": "leave loop", "try": "attempt", "when": "if", "unless": "if not",
+    "otherwise": "else",
+}  # fmt: skip
 _REMOVING, _ADDING = ("delete", "remove", "erase", "drop"), ("add", "insert", "append", "create")
 #: What lines that begin with a verb and a kind of item mean. A test compares each to what there is.
 DONE = {
@@ -136,6 +158,11 @@ def _for(rest: list[str]) -> str:
         count = rest[rest.index("to") + 1] if "to" in rest[:-1] else "10"
         return f"to count, write: {count} times as {rest[0]}"
     return f"to go through values, write: each {rest[0]} in …" if "in" in rest else ""
+
+
+def value_meant(token: Token) -> str | None:
+    """The value that a word of another language means; None for other words."""
+    return _VALUES.get(token.text)
 
 
 def value(token: Token, following: Token) -> str:

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
+from contextlib import contextmanager
 
 import scrub.language.check_loops
 import scrub.language.check_values  # noqa: F401 - marks those for expressions
@@ -26,6 +28,20 @@ from scrub.model.core.types import ANY, NOTHING, SECRET, TEXT, Type, item_of, li
 
 def check_whole(on: Checking, start: str, called: str) -> None:
     """Checks header and body. `start` is the kind that the macro runs on, `called` the word for it there."""
+    check_header(on)
+    with on_file(on, *started(on, start, called)):
+        check_block(on, on.program.macro.body)
+    conclude(on)
+
+
+def started(on: Checking, start: str, called: str) -> tuple[str, str]:
+    """The kind that the body is checked for, and the word for it: of a file where the header says none."""
+    first = on.vocabulary.files[0]
+    return (start, called) if start or "nothing" in on.program.macro.runs_on else (first, first)
+
+
+def check_header(on: Checking) -> None:
+    """Checks what the macro runs on."""
     macro = on.program.macro
     place = macro.places.get("for")
     files = on.vocabulary.files
@@ -45,29 +61,32 @@ def check_whole(on: Checking, start: str, called: str) -> None:
                 "unknown-kind",
                 (word, files),
             )
+    if "nothing" in macro.runs_on and len(macro.runs_on) > 1 and place and not macro.for_all:
+        on.note(place, '"nothing" must be alone: a macro without a file has no other kind')
+
+
+@contextmanager
+def on_file(on: Checking, start: str, called: str) -> Iterator[None]:
+    """Lets the body be checked as it runs on a kind of file, on several together, or on none."""
+    macro = on.program.macro
+    place = macro.places.get("for")
     if macro.for_all:
         found = [word for word in macro.runs_on if word in on.vocabulary.kinds]
         picked = list_of(item_of(found[0]) if len(found) == 1 else ANY)
         on.program.picked_slot = on.scope.new_slot()
-        on.scope.names["picked"] = NameOf(on.program.picked_slot, picked, place.line if place else 1)
+        on.scope.names.setdefault("picked", NameOf(on.program.picked_slot, picked, place.line if place else 1))
         on.scope.assigned.add("picked")
-        check_block(on, macro.body)
-        _conclude(on)
-        return
-    if not start and "nothing" not in macro.runs_on:
-        start = called = files[0]  # the header's problem is told; the body is still read
-    if "nothing" in macro.runs_on and len(macro.runs_on) > 1 and place:
-        on.note(place, '"nothing" must be alone: a macro without a file has no other kind')
-    if start:
+        yield
+    elif start:
         with on.scope.entered("file" if called == "file" else start, start, called) as item:
             on.program.start_slot = item.slot
-            check_block(on, macro.body)
+            yield
     else:
-        check_block(on, macro.body)
-    _conclude(on)
+        yield
 
 
-def _conclude(on: Checking) -> None:
+def conclude(on: Checking) -> None:
+    """What is known of names once the whole body was checked."""
     for word, how, place in on.like_fields:
         if word not in on.read:
             on.note(place, f"this value is never used. To set the field, write: {how}")
@@ -332,6 +351,7 @@ def _in(on: Checking, node: tree.In) -> bool:
 
 @states(tree.Attempt)
 def _attempt(on: Checking, node: tree.Attempt) -> bool:
+    on.means[node].before = frozenset(on.scope.assigned)
     left, tried = check_branch(on, node.body)
     before = set(on.scope.assigned)
     on.means[node].slot = set_name(on, "problem", TEXT, node.place)

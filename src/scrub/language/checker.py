@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 from scrub.language.check_statements import check_whole
 from scrub.language.checking import Checking, Resolver
@@ -51,14 +51,19 @@ def _checked(
         check_whole(on, word, "file" if several else macro.called.get(word, word))
     first = next(iter(programs.values()))
     first.join(programs)
+    return first, as_told(problems, macro.lines, name)
+
+
+def as_told(problems: list[Problem], lines: Sequence[str], name: str) -> list[Problem]:
+    """The problems of a text as a person is told them, in the order of the lines."""
     for problem in problems:
         problem.name = name
-        problem.source = macro.lines[problem.line - 1] if problem.line <= len(macro.lines) else ""
+        problem.source = lines[problem.line - 1] if problem.line <= len(lines) else ""
     # Two readings of one place tell the same twice; the first, from the lower layer, is the nearer cause.
     told: dict[tuple[int, int], Problem] = {}
     for problem in problems:
         told.setdefault((problem.line, problem.column), problem)
-    return first, _without_echoes(sorted(told.values(), key=lambda each: (each.line, each.column)))
+    return _without_echoes(sorted(told.values(), key=lambda each: (each.line, each.column)))
 
 
 def _without_echoes(problems: list[Problem]) -> list[Problem]:

@@ -45,7 +45,8 @@ class Checking:
 
     def type(self, node: Expression) -> Type:
         """The type of an expression, which gets its meaning."""
-        return TYPES[type(node)](self, node)
+        found = self.program.types[node] = TYPES[type(node)](self, node)
+        return found
 
     def note(
         self, place: Place, message: str, code: str = "meaning", near: tuple[str, Iterable[str]] | None = None

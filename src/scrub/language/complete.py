@@ -9,16 +9,20 @@ from types import MappingProxyType
 from scrub.language.check_questions import ANSWER_TYPES
 from scrub.language.cursor import Slip
 from scrub.language.expressions import ExpressionReader
-from scrub.language.lexer import DATE, END, NEWLINE, NUMBER, TEXT, WORD, LineLexer, Token, lex, split_lines
-from scrub.language.look import Seen, look
+from scrub.language.incremental import Edited
+from scrub.language.lexer import DATE, END, NEWLINE, NUMBER, TEXT, WORD, LineLexer, Token, lex
+from scrub.language.look import Seen
 from scrub.language.parser import parse
-from scrub.language.words import COMPARISONS, KEYWORDS, STARTERS, VALUES
+from scrub.language.reading import HEADER_HELP
+from scrub.language.words import COMPARISONS, HEADER, KEYWORDS, STARTERS, VALUES
+from scrub.model.core.amounts import UNITS
 from scrub.model.core.named import NamedTuple
 from scrub.model.core.problem import Problem
 from scrub.model.core.types import ANY, YES_NO, Type
 from scrub.model.vocabulary import Callee, Parameter, Vocabulary
 
 _WORD = re.compile(r"[\w-]*$")
+_WORDS = re.compile(r"^\s*[^\s#]")
 #: What means a line on which nothing was written yet.
 _NOTHING_YET = "nothing-yet"
 
@@ -28,6 +32,10 @@ class Known(NamedTuple):
 
     items: Mapping[str, Sequence[str]] = MappingProxyType({})
     headings: Sequence[str] = ()
+    #: The titles of the macros that can be run, with what they are about.
+    titles: Mapping[str, str] = MappingProxyType({})
+    #: Files that can be opened.
+    files: Sequence[str] = ()
 
 
 class Fit(NamedTuple):
@@ -36,6 +44,16 @@ class Fit(NamedTuple):
     word: str
     sort: str
     help: str = ""
+    #: The kind or type of value that has it.
+    owner: str = ""
+    #: The type of its value, as a sentence calls it.
+    type: str = ""
+    #: Its arguments, as a macro names them; those in brackets can be left out.
+    arguments: tuple[str, ...] = ()
+    example: str = ""
+    #: Where the word begins that it takes the place of (from 1), and how long that is so far.
+    column: int = 0
+    length: int = 0
 
 
 def at(text: str, line: int, column: int, vocabulary: Vocabulary, known: Known | None = None) -> list[Fit]:
@@ -43,8 +61,12 @@ def at(text: str, line: int, column: int, vocabulary: Vocabulary, known: Known |
 
     The word that is being written there is left out of the reading, so that the line may be broken in any way.
     """
-    lines = split_lines(text)
-    lines += [""] * (line - len(lines))
+    return at_edited(Edited(text, vocabulary), line, column, known)
+
+
+def at_edited(edited: Edited, line: int, column: int, known: Known | None = None) -> list[Fit]:
+    """The same for a text in an editor, of which only the statement at hand is read again."""
+    lines = [*edited.lines, *[""] * (line - len(edited.lines))]
     before = lines[line - 1][: column - 1]
     hole = _open_hole(before)
     if hole is not None:
@@ -52,24 +74,76 @@ def at(text: str, line: int, column: int, vocabulary: Vocabulary, known: Known |
     begun = _WORD.search(before)
     word = begun[0] if begun else ""
     head = before[: len(before) - len(word)]
+    known = known or Known()
     name = _open_name(before)
     if name is not None:
         kind, start = name
-        names = (known or Known()).items.get(kind, ())
-        return [Fit(each, "text") for each in names if each.lower().startswith(start.lower())]
+        return _placed(_names_in(kind, known), start, column)
+    header = _header(edited, lines, line, head, word) if hole is None else None
+    if header is not None:
+        return _placed(header, word, column)
     lines[line - 1] = head if head.strip() else _NOTHING_YET
-    seen = look("\n".join(lines), vocabulary, line)
+    seen = edited.look(lines, line)
     if seen is None:
         return []
-    tokens = _statement_before([*lines[: line - 1], head], line)
-    offers = _Offers(vocabulary, known or Known(), seen)
-    found = offers.after(tokens) if tokens or hole is None else offers.values()
-    low = word.lower()
-    fitting: dict[str, Fit] = {}
+    tokens = _statement_before([*lines[: line - 1], head], line, edited.start_of(line))
+    offers = _Offers(edited.vocabulary, known, seen)
+    return _placed(offers.after(tokens) if tokens or hole is None else offers.values(), word, column)
+
+
+def call_at(edited: Edited, line: int, column: int) -> tuple[Callee, int] | None:
+    """What takes the arguments that are being written at a place, and the number of the one at hand (from 0); None
+    where there is none.
+    """
+    lines = [*edited.lines, *[""] * (line - len(edited.lines))]
+    before = lines[line - 1][: column - 1]
+    before = _open_hole(before) or before
+    seen = edited.look([*lines[: line - 1], before if before.strip() else _NOTHING_YET, *lines[line:]], line)
+    tokens = _statement_before([*lines[: line - 1], before], line, edited.start_of(line))
+    if seen is None or not tokens:
+        return None
+    return _Offers(edited.vocabulary, Known(), seen).call(tokens)
+
+
+def _placed(found: Iterable[Fit], word: str, column: int) -> list[Fit]:
+    """Those that go on from what is written so far, each once, with where that is."""
+    low, fitting = word.lower(), dict[str, Fit]()
     for fit in found:
-        if fit.word.startswith(low):
-            fitting.setdefault(fit.word, fit)
+        if fit.word.lower().startswith(low):
+            fitting.setdefault(fit.word, fit._replace(column=column - len(word), length=len(word)))
     return list(fitting.values())
+
+
+def _names_in(kind: str, known: Known) -> list[Fit]:
+    """The names of items of a kind, or the titles of macros."""
+    if kind == "run":
+        return [Fit(title, "macro", about) for title, about in known.titles.items()]
+    if kind in ("open", "copy-of", "own-file"):
+        return [Fit(name, "file") for name in known.files]
+    return [Fit(name, "text", f"a {kind}") for name in known.items.get(kind, ())]
+
+
+def _header(edited: Edited, lines: list[str], line: int, head: str, word: str) -> list[Fit] | None:
+    """What the header can say; None below it."""
+    macro = edited.macro
+    below = any(_WORDS.search(each) for each in lines[max(macro.body_at, 0) : line - 1])
+    first, _, rest = head.strip().partition(" ")
+    if below or (line <= macro.body_at and first.lower() not in ("", *HEADER)):
+        return None
+    if first.lower() == "for" and "macro" in macro.places and not rest.startswith("each"):
+        kinds = edited.vocabulary.kinds
+        files = [Fit(each, "kind", kinds[each].summary) for each in edited.vocabulary.files]
+        more = [Fit("nothing", "kind", "the macro needs no file"), Fit("all", "word", "all files at once")]
+        return files + (more if not rest else [])
+    if first.lower() in HEADER:
+        return [] if line <= macro.body_at else None
+    if head.strip():
+        return None
+    left = [each for each in HEADER if each not in macro.places or each == "about"]
+    offered = [Fit(each, "header", HEADER_HELP[each]) for each in left]
+    if line <= macro.body_at or not {"macro", "for"} <= macro.places.keys():
+        return offered
+    return None
 
 
 def _open_hole(before: str) -> str | None:
@@ -86,13 +160,15 @@ def _open_name(before: str) -> tuple[str, str] | None:
     last = tokens[-1] if tokens else None
     if last is None or last.type != TEXT or (len(last.text) > 1 and last.text[-1] in '"\u201d'):
         return None
+    if len(tokens) == 2 and tokens[0].is_word("run"):
+        return "run", last.text[1:]
     kind = tokens[-3].text if len(tokens) > 2 and tokens[-2].is_sign("(") and tokens[-3].type == WORD else ""
     return kind, last.text[1:]
 
 
-def _statement_before(lines: list[str], line: int) -> list[Token]:
-    """The tokens of the statement that is being written, up to its last one so far."""
-    tokens = [token for token in lex(lines, 0, []) if token.type != END]
+def _statement_before(lines: list[str], line: int, start: int) -> list[Token]:
+    """The tokens of the statement that is being written, up to its last one so far; it begins behind `start` lines."""
+    tokens = [token for token in lex(lines, start, []) if token.type != END]
     if tokens and tokens[-1].type == NEWLINE:
         tokens.pop()
     start = max((index + 1 for index, token in enumerate(tokens) if token.type == NEWLINE), default=0)
@@ -130,6 +206,9 @@ class _Offers:
         last = tokens[-1]
         if last.is_sign("."):
             return self._dotted(self._type(tokens[:-1]))
+        second = _second_word(tokens)
+        if second is not None:
+            return second
         wanted = self._wanted(tokens)
         if wanted is not None:
             return wanted
@@ -140,22 +219,28 @@ class _Offers:
         named = self._argument(tokens)
         if named is not None:
             return named
+        if last.type == NUMBER and not last.text.endswith("%"):
+            return [*_units(last.text), *_words((*COMPARISONS, "and", "or", "times"))]
         if _ends_value(last):
-            more = ["where", "in", "as"] if tokens[0].is_word("each") else ["and", "or"]
-            return _words((*COMPARISONS, *more))
+            if not tokens[0].is_word("each"):
+                return _words((*COMPARISONS, "and", "or"))
+            if any(token.is_word("sorted") for token in tokens):
+                return _words(("descending", "as"))
+            asked = any(token.is_word("where") for token in tokens)
+            return _words((*COMPARISONS, "and", "or", "sorted by") if asked else ("where", "in", "as", "sorted by"))
         return self.values()
 
     def _start(self) -> list[Fit]:
         current = self.scope.current
         actions = self.vocabulary.kinds[current.kind].actions.values() if current else ()
-        offered = [Fit(action.word, "action", action.docs.summary) for action in actions]
+        offered = [_callee(action, "action") for action in actions]
         return [*offered, *_words(STARTERS), *self._names(), *self._items()]
 
     def _names(self) -> list[Fit]:
-        return [Fit(word, "name", f"{name.type}") for word, name in self.scope.names.items()]
+        return [Fit(word, "name", f"{name.type}", type=f"{name.type}") for word, name in self.scope.names.items()]
 
     def _items(self) -> list[Fit]:
-        return [Fit(item.word, "item", f"a {item.kind}") for item in reversed(self.scope.items)]
+        return [Fit(item.word, "item", f"a {item.kind}", type=item.kind) for item in reversed(self.scope.items)]
 
     def _kinds(self) -> list[Fit]:
         """The kinds that can be visited here: those inside the current item first."""
@@ -167,7 +252,17 @@ class _Offers:
     def values(self) -> list[Fit]:
         """What a value can begin with."""
         kinds = [Fit(word, "kind", kind.summary) for word, kind in self.vocabulary.kinds.items()]
-        return [*self._names(), *self._items(), *_words(sorted(VALUES)), *_words(("not", "count")), *kinds]
+        current = self.scope.current
+        actions = self.vocabulary.kinds[current.kind].actions.values() if current else ()
+        making = [_callee(action, "action") for action in actions if action.gives.item]
+        functions = [Fit(word, "function", help_) for word, help_ in _FUNCTIONS.items()]
+        selected = [Fit("selection", "item", "what the person picked")] if self._can_select() else []
+        words = [*_words(sorted(VALUES)), *_words(("not",)), *selected]
+        return [*self._names(), *self._items(), *words, *functions, *making, *kinds]
+
+    def _can_select(self) -> bool:
+        first = self.scope.items[0].kind if self.scope.items else ""
+        return bool(first and self.vocabulary.kinds[first].selection)
 
     def _type(self, tokens: list[Token]) -> Type:
         """The type of the value or item that the tokens end with."""
@@ -184,13 +279,19 @@ class _Offers:
             kind = self.vocabulary.kinds[found.word]
             if kind.cls.open_fields:
                 return [Fit(heading, "heading") for heading in self.known.headings]
-            fields = [Fit(field.word, "field", field.docs.summary) for field in kind.fields.values()]
-            return fields + [Fit(part.word, "part", part.docs.summary) for part in kind.parts.values()]
+            fields = [
+                Fit(field.word, "field", field.docs.summary, kind.word, str(field.type), (), field.docs.example)
+                for field in kind.fields.values()
+            ]
+            inside = [each for each in self.vocabulary.kinds if self.vocabulary.path(kind.word, each)]
+            inside += [each for each in kind.finds if each not in inside]
+            kinds = [Fit(each, "kind", self.vocabulary.kinds[each].summary) for each in inside]
+            return [*fields, *(_callee(part, "part") for part in kind.parts.values()), *kinds]
         every = self.vocabulary.operations.items()
         return sorted(
-            Fit(word, "operation", each.docs.summary)
-            for (of, word), each in every
-            if found in (ANY, Type(of)) or found.word == of == "list"
+            _callee(each, "operation")
+            for (of, _), each in every
+            if found in (ANY, Type(of)) or (found.word == of and of in ("list", "pairs"))
         )
 
     def _wanted(self, tokens: list[Token]) -> list[Fit] | None:
@@ -225,10 +326,9 @@ class _Offers:
             tokens[place].text for place in range(start, len(tokens) - 1)
             if tokens[place].type == WORD and tokens[place + 1].is_sign(":")
         ]  # fmt: skip
-        if inner is not None and tokens[inner - 1].is_word("ask"):
-            if tokens[-1].is_sign(":") and tokens[-2].is_word("as"):
-                return [Fit(word, "choice") for word in ANSWER_TYPES]
-            return None
+        special = _ARGUMENTS.get(tokens[inner - 1].text) if inner else None
+        if special is not None:
+            return self._special(tokens, special, names)
         if callee is None:
             return None
         parameter = callee.by_word.get(names[-1]) if names else None
@@ -236,8 +336,37 @@ class _Offers:
             return self._for(parameter)
         if tokens[-1].is_sign(",", "(") or len(tokens) == start:
             left = [each for each in callee.parameters if each.word not in names]
-            return [Fit(f"{each.word}:", "argument", each.doc) for each in left] + self.values()
+            offered = [Fit(f"{each.word}:", "argument", each.doc, callee.word, str(each.type)) for each in left]
+            return offered + self.values()
         return None
+
+    def _special(self, tokens: list[Token], arguments: Mapping[str, str], names: list[str]) -> list[Fit] | None:
+        """The arguments of what is not in the vocabulary, such as `ask`."""
+        if tokens[-1].is_sign(":"):
+            if names and names[-1] == "as":
+                return [Fit(word, "choice") for word in ANSWER_TYPES]
+            return [Fit(word, "choice") for word in IF_EXISTS] if names[-1:] == ["if-exists"] else self.values()
+        if tokens[-1].is_sign(","):
+            return [Fit(f"{word}:", "argument", help_) for word, help_ in arguments.items() if word not in names]
+        return None
+
+    def call(self, tokens: list[Token]) -> tuple[Callee, int] | None:
+        """What takes the arguments at the end of some tokens, and the number of the one at hand."""
+        brackets = [place for place in _open_brackets(tokens) if tokens[place].is_sign("(")]
+        callee = self._callee(tokens, brackets[-1] if brackets else None)
+        if callee is None or not callee.parameters:
+            return None
+        start = brackets[-1] + 1 if brackets else 1
+        named = [
+            tokens[place].text for place in range(start, len(tokens) - 1)
+            if tokens[place].type == WORD and tokens[place + 1].is_sign(":")
+        ]  # fmt: skip
+        words = [each.word for each in callee.parameters]
+        if named and named[-1] in words and not tokens[-1].is_sign(","):
+            return callee, words.index(named[-1])
+        left = [place for place, word in enumerate(words) if word not in named]
+        commas = sum(token.is_sign(",") for token in tokens[start:])
+        return callee, (left[0] if left else len(words) - 1) if commas else 0
 
     def _for(self, parameter: Parameter | None) -> list[Fit]:
         if parameter is not None and parameter.choice is not None:
@@ -263,6 +392,61 @@ class _Offers:
             every = self.vocabulary.operations
             return every.get((of.word, word)) or next((each for (_, name), each in every.items() if name == word), None)
         return kinds[current.kind].actions.get(word) if current else None
+
+
+def _callee(callee: Callee, sort: str) -> Fit:
+    """An action, an operation or a part."""
+    arguments = tuple(each.word if each.required else f"[{each.word}]" for each in callee.parameters)
+    docs = callee.docs
+    return Fit(callee.word, sort, docs.summary, callee.owner, str(callee.gives), arguments, docs.example)
+
+
+#: What takes the place of a value, besides the words of the vocabulary.
+_FUNCTIONS = {
+    "ask": "asks the person before the macro starts", "secret": "asks for a password", "count": "how many items",
+    "sum": "of a value of each item", "smallest": "of a value of each item", "largest": "of a value of each item",
+    "average": "of a value of each item", "list": "a value of each item", "pairs": "a value for each key",
+    "open": "another file, for reading", "new-file": "an empty file", "copy-of": "a new file made of another one",
+    "new-message": "a draft", "own-file": "a file that belongs to the macro", "run": "what another macro gives",
+}  # fmt: skip
+#: Their arguments.
+_ARGUMENTS: Mapping[str, Mapping[str, str]] = {
+    "ask": {
+        "as": "the type of the answer",
+        "from": "the answers to choose from",
+        "default": "the answer if none is given",
+    },
+    "pairs": {"otherwise": "the value of a key that got none"},
+    "new-file": {"to": "its folder", "if-exists": "what to do about a file of that name"},
+    "copy-of": {"name": "the name of the copy", "to": "its folder"},
+    "new-message": {"to": "the recipients", "subject": "the subject", "text": "the text"},
+}
+#: Units that have a form for one.
+_BOTH = frozenset(word for unit in UNITS if f"{unit}s" in UNITS for word in (unit, f"{unit}s"))
+IF_EXISTS = ("number", "replace", "fail")
+
+
+def _second_word(tokens: list[Token]) -> list[Fit] | None:
+    """The rest of words that consist of two; None behind others."""
+    last = tokens[-1]
+    if last.is_word("ends", "starts", "start", "end") and len(tokens) > 1:
+        return _words(("with",))
+    if last.is_word("does"):
+        return _words(("not",))
+    if last.is_word("not") and len(tokens) > 1 and tokens[-2].is_word("does"):
+        return _words(("contain", "start with", "end with", "match", "exist"))
+    if last.is_word("sorted"):
+        return _words(("by",))
+    if last.is_word("leave"):
+        return _words(("loop",))
+    return None
+
+
+def _units(number: str) -> list[Fit]:
+    """The units of amounts, in the number that goes with this one."""
+    one = number == "1"
+    wanted = [word for word in UNITS if (f"{word}s" not in UNITS) != one or word not in _BOTH]
+    return [Fit(word, "unit", f"a {UNITS[word][0].word}") for word in wanted]
 
 
 def _postfix_start(tokens: Sequence[Token]) -> int:

@@ -80,8 +80,15 @@ class Cursor:
         token = token or self.token
         return Slip(Problem(message, token.line, token.column, token.length, "syntax", replacement))
 
-    def note(self, message: str, token: Token, code: str = "syntax") -> None:
-        problem = self.slip(message, token).problem
+    def spanning(self, message: str, first: Token, last: Token, replacement: str | None) -> Slip:
+        """A slip over several tokens, with what to write in their place."""
+        slip = self.slip(message, first, replacement)
+        if last.line == first.line:
+            slip.problem.length = last.column + last.length - first.column
+        return slip
+
+    def note(self, message: str, token: Token, code: str = "syntax", replacement: str | None = None) -> None:
+        problem = self.slip(message, token, replacement).problem
         problem.code = code
         self.problems.append(problem)
 
@@ -107,7 +114,9 @@ class Cursor:
         if token.is_word("has", "includes", "include"):
             return self.slip("write: contains", token, "contains")
         if token.is_sign("+=", "-=", "*=", "/="):
-            return self.slip(f"write: {before.text} = {before.text} {token.text[0]} …")
+            return self.slip(
+                f"write: {before.text} = {before.text} {token.text[0]} …", token, f"= {before.text} {token.text[0]}"
+            )
         if token.is_sign("<>", "!="):
             return self.slip("to compare, write: is not", token, "is not")
         if token.type == TEXT and before.type == WORD:

@@ -32,6 +32,7 @@ _OPPOSITE_FORMS = {
 }
 #: The same comparisons, denied.
 _NEGATED = {right: f"does not {word}" + " with" * right.endswith(" with") for word, right in _OPPOSITE_FORMS.items()}
+_NOT = {"<": ">=", ">": "<=", "<=": ">", ">=": "<", "is": "is not"}
 
 
 class ExpressionReader(Cursor):
@@ -139,7 +140,9 @@ class ExpressionReader(Cursor):
             return "exists", not negated
         second = self._second_comparison()
         if second:
-            raise self.slip(f"write only: {second if not negated else _NEGATED.get(second, second)}")
+            right = second if not negated else _NEGATED.get(second, _NOT.get(second, second))
+            last = self.following(len(second.split()) - 1) if len(second.split()) > 1 else self.token
+            raise self.spanning(f"write only: {right}", self.tokens[self.at - (2 if negated else 1)], last, right)
         for wrong, right in (
             ("equal", "is"),
             ("greater", ">"),
@@ -150,7 +153,10 @@ class ExpressionReader(Cursor):
         ):
             if self.token.is_word(wrong) and not self.following().is_sign("."):
                 if self.following().is_word("than", "to") or self.following().type in (NUMBER, DATE):
-                    raise self.slip(f"to compare, write: {right}")
+                    told = self.following() if self.following().is_word("than", "to") else self.token
+                    before = self.tokens[self.at - (2 if negated else 1)]
+                    right = _NOT.get(right, right) if negated else right
+                    raise self.spanning(f"to compare, write: {right}", before, told, right)
         return "is", negated
 
     def _second_comparison(self) -> str:
@@ -331,7 +337,7 @@ class ExpressionReader(Cursor):
         place = place_of(token)
         everyday = advice.value(token, self.token)
         if everyday:
-            raise self.slip(everyday, token)
+            raise self.slip(everyday, token, advice.value_meant(token))
         if token.text in ("yes", "no"):
             return tree.Constant(place, token.text == "yes", YES_NO)
         if token.text == "nothing":

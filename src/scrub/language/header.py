@@ -58,6 +58,8 @@ def _header_line(macro: Macro, word: str, rest: str, place: Place, problems: lis
         macro.group = rest
     elif word == "into":
         macro.into = rest
+    elif word == "example":
+        macro.example = rest
     else:
         first, _, others = rest.lower().partition(" ")
         macro.for_all = first == "all" and bool(others)

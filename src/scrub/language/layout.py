@@ -7,7 +7,7 @@ from scrub.language.lexer import NUMBER, TEXT, WORD, Token
 from scrub.language.parser import parse
 from scrub.language.tree import Block, Expression, Extent, Macro, Node, Place, children
 from scrub.language.walk import blocks
-from scrub.language.words import HEADER, KEYWORDS, VALUES
+from scrub.language.words import FREE, HEADER, KEYWORDS, VALUES
 from scrub.model.core.problem import MacroProblems
 
 _INDENT = "    "
@@ -30,7 +30,7 @@ def tidy(text: str, name: str) -> str:
 
 def meaning(macro: Macro) -> object:
     """What a macro says, without where it says it."""
-    head = (macro.title, macro.about, macro.runs_on, macro.for_all, macro.group, macro.into)
+    head = (macro.title, macro.about, macro.runs_on, macro.for_all, macro.group, macro.into, macro.example)
     return (*head, [_plain(node) for node in macro.body])
 
 
@@ -116,7 +116,7 @@ def _space(tokens: list[Token], index: int) -> bool:
     if token.is_sign(",", ")", "]", ".", ":") or before.is_sign("(", "[", "."):
         return False
     if token.is_sign("("):
-        return before.type != WORD or before.text in KEYWORDS - {"run"}
+        return before.type != WORD or before.text in KEYWORDS - {"run"} - FREE  # free words may be names of pairs
     if before.is_sign("-"):
         return not _is_sign_of_number(tokens, index - 1)
     return True

@@ -147,8 +147,8 @@ class LineLexer:
                 self.text = "".join(" " if each in ch.HIDDEN else each for each in self.text)
                 return
 
-    def problem(self, message: str, at: int, length: int = 1) -> None:
-        self.problems.append(Problem(message, self.line, at + 1, length))
+    def problem(self, message: str, at: int, length: int = 1, replacement: str | None = None) -> None:
+        self.problems.append(Problem(message, self.line, at + 1, length, "syntax", replacement))
 
     def token(self, type_: str, text: str, start: int, parts: tuple[str | tuple[Token, ...], ...] = ()) -> Token:
         return Token(type_, text, self.line, start + 1, max(1, self.at - start), parts)
@@ -200,7 +200,11 @@ class LineLexer:
         text = self.text
         self.at = len(text)
         if letter in "'\u2018\u2019`\u00ab\u00bb":
-            self.problem('put text in double quotes: "…"', start)
+            close = text.find({"\u2018": "\u2019", "\u00ab": "\u00bb"}.get(letter, letter), start + 1)
+            inner = text[start + 1 : close] if close > 0 else ""
+            fits = inner and '"' not in inner
+            whole = (close + 1 - start, f'"{inner}"') if fits else (1, None)
+            self.problem('put text in double quotes: "…"', start, *whole)
             return self.token(TEXT, text[start:], start, ("",))
         if letter == "&":
             self.problem('join text with braces: "{first} {second}"', start)
@@ -251,6 +255,7 @@ class LineLexer:
                 f"a number cannot contain a comma: write {whole} (in a list, put a space after the comma)",
                 start,
                 self.at - start,
+                whole,
             )
             return self.token(NUMBER, whole, start)
         number = "".join(each for each in text[start : self.at] if each not in ch.ZERO_WIDTH)
@@ -262,7 +267,7 @@ class LineLexer:
             end = self.at
             word = self.word()
             if word.text not in UNITS:
-                self.problem(f'put a space between "{number}" and "{word.text}"', end, 1)
+                self.problem(f'put a space between "{number}" and "{word.text}"', end, 1, f" {text[end]}")
             self.at = end
         return self.token(NUMBER, number, start)
 
@@ -337,7 +342,10 @@ class LineLexer:
                 self.at += 1
         if not self.broken:
             close = '"' if '"' in closers else "\u201d"
-            self.problem(f"the closing quote is missing. Add {close} at the end", start, len(text) - start)
+            said = text[start:].rstrip()
+            self.problem(
+                f"the closing quote is missing. Add {close} at the end", start, len(text) - start, said + close
+            )
         parts.append("".join(letters))
         return self.token(TEXT, text[start:], start, tuple(parts))
 

@@ -3,14 +3,10 @@
 from __future__ import annotations
 
 from scrub.language import tree
-from scrub.language.check_statements import check_whole
 from scrub.language.checking import Checking
-from scrub.language.parser import parse
-from scrub.language.program import Program
 from scrub.language.scope import ItemOf, Scope
 from scrub.language.tree import Expression
 from scrub.model.core.types import Type
-from scrub.model.vocabulary import Vocabulary
 
 
 class Seen:
@@ -31,14 +27,3 @@ class Seen:
             if isinstance(each, tree.Name) and not self.scope.known(each.word) and each.word in on.vocabulary.kinds:
                 on.scope.items.insert(0, ItemOf(each.word, each.word, 0, set(), each.word))
         return on.type(node)
-
-
-def look(text: str, vocabulary: Vocabulary, line: int) -> Seen | None:
-    """What is in reach at a line of a macro, however broken the text is; None where that cannot be determined."""
-    macro, _ = parse(text, "")
-    program = Program(macro, text)
-    on = Checking(program, vocabulary, [])
-    on.watched = line
-    start = next((word for word in macro.runs_on if word in vocabulary.kinds), "")
-    check_whole(on, start, macro.called.get(start, start))
-    return Seen(on, *on.seen) if on.seen is not None else None

@@ -109,6 +109,12 @@ class PlaceMeaning:
     slot: int = -1
 
 
+class AttemptMeaning(PlaceMeaning):
+    """The place of what went wrong in an attempt, and the names that have a value before it."""
+
+    before: frozenset[str] = frozenset()
+
+
 class SkipMeaning:
     """How many loops a `skip` goes outwards."""
 
@@ -137,7 +143,7 @@ _MEANINGS: dict[type[tree.Node], type] = {
     tree.Do: DoMeaning,
     tree.In: PlaceMeaning,
     tree.Times: PlaceMeaning,
-    tree.Attempt: PlaceMeaning,
+    tree.Attempt: AttemptMeaning,
     tree.Skip: SkipMeaning,
     tree.RunMacro: RunMeaning,
 }
@@ -166,7 +172,9 @@ class Meanings:
     @overload
     def __getitem__(self, node: tree.Do) -> DoMeaning: ...
     @overload
-    def __getitem__(self, node: tree.In | tree.Times | tree.Attempt) -> PlaceMeaning: ...
+    def __getitem__(self, node: tree.In | tree.Times) -> PlaceMeaning: ...
+    @overload
+    def __getitem__(self, node: tree.Attempt) -> AttemptMeaning: ...
     @overload
     def __getitem__(self, node: tree.Skip) -> SkipMeaning: ...
     @overload

@@ -26,6 +26,11 @@ def parse(text: str, name: str) -> tuple[tree.Macro, list[Problem]]:
     return macro, problems
 
 
+def parse_lines(tokens: list[Token], problems: list[Problem]) -> Block:
+    """The statements of a part of a body."""
+    return _Parser(tokens, problems).whole()
+
+
 class _Parser(ExpressionReader):
     """Reads statements and blocks."""
 
@@ -143,19 +148,21 @@ class _Parser(ExpressionReader):
                 raise self.slip("a line must start with a word. To show text: say " + token.text[:30])
             raise self.slip(f'a line cannot start with "{token.text}"')
         if self.following().is_sign("="):
-            if token.text in KEYWORDS - {"group", "about", "into", "macro"}:
+            if token.text in (KEYWORDS - FREE) | {"times", "loop"}:
                 raise self.slip(f'"{token.text}" is a word of the language and cannot be a name. Choose another')
             return self.set_name()
         ahead = [each.text for each in self.tokens[self.at + 1 : self.at + 3]]
         if ahead in (["+", "+"], ["-", "-"]) and self.tokens[self.at + 3].type in (NEWLINE, END):
             sign = ahead[0]
-            raise self.slip(f"write: {token.text} = {token.text} {sign} 1", self.following())
+            what = f"{token.text} = {token.text} {sign} 1"
+            raise self.spanning(f"write: {what}", token, self.following(2), what)
         if self.following().is_sign("+=", "-=", "*=", "/="):
             sign = self.following().text[0]
-            raise self.slip(f"write: {token.text} = {token.text} {sign} …", self.following())
+            message = f"write: {token.text} = {token.text} {sign} …"
+            raise self.slip(message, self.following(), f"= {token.text} {sign}")
         everyday = advice.statement(rest)
         if everyday:
-            return self.as_meant(everyday)
+            return self.as_meant(everyday, rest)
         reader = getattr(self, f"{token.text}_statement", None) if token.text in STATEMENTS else None
         if reader is not None:
             result: Statement = reader(self.take())
@@ -285,10 +292,11 @@ class _Parser(ExpressionReader):
             end += 1
         return list(self.tokens[self.at : end])
 
-    def as_meant(self, message: str) -> Statement:
+    def as_meant(self, message: str, tokens: list[Token]) -> Statement:
         """A line in the manner of another language: told, and read as what it means where that opens a block."""
         first = self.token
-        self.note(message, first)
+        last, replacement = advice.replaced(tokens)
+        self.problems.append(self.spanning(message, first, last, replacement).problem)
         if first.is_word("for", "foreach", "repeat", "do"):
             self.take()
             self.take_word("until")

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from functools import cached_property
+from typing import Any
 
 from scrub.language.meanings import Meanings
 from scrub.language.tree import Expression, Macro
@@ -31,7 +32,10 @@ class Program:
         self.variants: Mapping[str, Program] = {}
         self.names: dict[str, int] = {}
         self.means = Meanings()
+        self.types: dict[Expression, Type] = {}  # of each expression
         self.own_files: Mapping[str, str] = {}
+        #: What runs it on a frame, in place of the statements of a macro.
+        self.function: Callable[[list[Any]], None] | None = None
         self.kept: dict[str, list[Expression | None]] = {}  # what each name is given; None for what comes from a loop
 
     def join(self, variants: Mapping[str, Program]) -> None:

@@ -379,6 +379,7 @@ class Macro:
         self.for_all = False
         self.group = ""
         self.into = ""
+        self.example = ""  # a file with sheets and headings like those that it runs on, for editors
         self.places: dict[str, Place] = {}
         self.body: Block = []
         self.body_at = 0  # the index of its first line

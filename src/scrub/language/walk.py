@@ -25,13 +25,15 @@ def statements(body: Block) -> Iterator[Statement]:
         yield from statements([child for child in children(node) if isinstance(child, Statement)])
 
 
-def runs_of(body: Block) -> list[RunMacro]:
-    """What runs another macro, as a statement or for what it gives."""
-    runs: list[RunMacro] = []
-    waiting: list[Node] = list(reversed(body))
+def nodes(*roots: Node) -> Iterator[Node]:
+    """Some nodes and all that is inside them, in the order of the text."""
+    waiting = list(reversed(roots))
     while waiting:
         node = waiting.pop()
-        if isinstance(node, RunMacro):
-            runs.append(node)
+        yield node
         waiting += reversed(list(children(node)))
-    return runs
+
+
+def runs_of(body: Block) -> list[RunMacro]:
+    """What runs another macro, as a statement or for what it gives."""
+    return [node for node in nodes(*body) if isinstance(node, RunMacro)]

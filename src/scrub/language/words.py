@@ -20,7 +20,7 @@ VALUES = frozenset(("yes", "no", "nothing", "today", "now"))
 #: What is worked out of a value of each item of a kind; each is an operation of lists too, but for `list`.
 GATHERS = ("sum", "smallest", "largest", "average", "list")
 #: Words of the header, which can be names in the body.
-HEADER = ("macro", "about", "for", "group", "into")
+HEADER = ("macro", "about", "for", "group", "into", "example")
 #: Words that begin a comparison, and those inside one.
 COMPARISONS = (
     "is",
@@ -40,4 +40,4 @@ KEYWORDS = (
     | frozenset("as where else end times loop and or not is contains matches exists missing exactly".split())
 )  # fmt: skip
 #: Keywords that can also be names, where nothing else is meant.
-FREE = frozenset(("group", "about", "into", "macro", "times", "loop"))
+FREE = frozenset(("group", "about", "into", "macro", "example", "times", "loop"))

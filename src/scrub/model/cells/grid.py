@@ -365,6 +365,10 @@ class Grid:
         """Whether a row was deleted in this run; the others keep their numbers until the file is saved."""
         return False
 
+    def deletion_test(self) -> Callable[[int], bool]:
+        """What says of each row that is there now whether it was deleted, for loops over many."""
+        return self.is_gone
+
     def is_column_gone(self, column: int) -> bool:
         """Whether a column was deleted in this run."""
         return False

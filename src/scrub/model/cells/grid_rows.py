@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 
 from scrub.model.cells.grid import CellError, ColumnValues, Grid, TablePlace
 from scrub.model.cells.rows import Reader, Rows
@@ -146,6 +146,10 @@ class GridRows(Rows):
     def is_gone(self, row: int) -> bool:
         """Whether a row was deleted in this run."""
         return self.sheet.is_gone(row)
+
+    def deletion_test(self) -> Callable[[int], bool]:
+        """The same of rows that are there now."""
+        return self.sheet.deletion_test()
 
     def delete(self, row: int, record: Item) -> None:
         """Deletes the row of the sheet, where nothing else is in it."""

@@ -15,6 +15,7 @@ from scrub.model.cells.lines import Column, Row
 from scrub.model.cells.rows import Reader, Rows
 from scrub.model.core.area import Area, only_cell
 from scrub.model.core.declare import FileItem, Reach, action, field, finds, holds, needs, part
+from scrub.model.core.predicate import Predicate, Tally
 from scrub.model.core.problem import Failure, Missing, counted
 from scrub.model.core.series import Fixed, Series, Through
 from scrub.model.core.text import Editing
@@ -122,7 +123,7 @@ class Table(HoldsColumns):
         for key in headings:
             self.reader(key)
         rows = self.rows.filled()
-        return Through(rows if isinstance(rows, Series) else Fixed(rows), partial(Record, self))
+        return Records(self, rows if isinstance(rows, Series) else Fixed(rows))
 
     def sample(self) -> dict[str, str]:
         """Each heading as a macro writes it, with the first value under it."""
@@ -159,6 +160,14 @@ class Table(HoldsColumns):
         if not wanted:
             raise Failure('the value to look for is missing: record(item: "flour")')
         return Record(self, self.rows.find(wanted))
+
+    def _repr_html_(self) -> str:
+        """The first records, for notebooks."""
+        from scrub.model.core import html
+
+        rows, keys = self.rows.filled(), list(self.rows.headings)
+        shown_rows = ([_as_shown(self.reader(key), row) for key in keys] for row in rows)
+        return html.heading(self.label, counted(len(rows), "record")) + html.table(self.headings, shown_rows, len(rows))
 
     @property
     def is_blank(self) -> bool:
@@ -261,9 +270,9 @@ class Table(HoldsColumns):
         if ordered != rows:
             self.file.arrange_rows()
             back = self.rows.put_in_order(ordered)
-            self.changed(
-                "order", "the earlier order", f"by {by}", back, f"sorted by {by}" + (f", then {then}" if then else "")
-            )
+            said = f"sorted by {by}" + (f", then {then}" if then else "")
+            places = [self.rows.row_label(row) for row in ordered]
+            self.changed("order", "the earlier order", f"by {by}", back, said, proof=places)
 
     def _sort_values(self, rows: Sequence[object], heading: str) -> list[Value]:
         """What rows are sorted by. Raises `Failure` for an error value, or a result that is old."""
@@ -381,6 +390,27 @@ class Record(HoldsCells):
     def edit_texts(self, editing: Editing, between: str = "") -> None:
         """Edits the texts in it."""
         self.table.rows.edit((self.row,), editing, between)
+
+
+def _as_shown(read: Reader, row: object) -> str:
+    """A value as a person sees it; an error value as what is wrong."""
+    value = resolve(read(row))
+    return f"({value.what})" if isinstance(value, CellError) else shown(value)
+
+
+class Records(Through[Record]):
+    """The records of one table, each made of a row as somebody comes to it."""
+
+    __slots__ = ("table",)
+
+    def __init__(self, table: Table, rows: Series[object]) -> None:
+        super().__init__(rows, partial(Record, table))
+        self.table = table
+
+    def sifted(self, predicate: Predicate, tally: Tally | None = None) -> Records | None:
+        """Those of the rows for which a condition may hold."""
+        found = self._inner.sifted(predicate, tally)
+        return None if found is None else Records(self.table, found)
 
 
 def sheet_column(rows: Rows, heading: str) -> int:

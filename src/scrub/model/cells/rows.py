@@ -119,6 +119,10 @@ class Rows:
         """Whether a row was deleted in this run, and is still held by something."""
         return False
 
+    def deletion_test(self) -> Callable[[Any], bool]:
+        """What says of each row that is there now whether it was deleted, for loops over many."""
+        return self.is_gone
+
     def delete(self, row: Any, record: Item) -> None:
         """Takes a row out, as a change of its record."""
         said = f"row deleted: {' | '.join(shown(resolve(self.reader(key)(row))) for key in self.headings)}"

@@ -72,14 +72,16 @@ def default_of(cls: type, word: str) -> object:
     return result
 
 
-def action(reach: Reach, does: str = "") -> Callable[[F], F]:
+def action(reach: Reach, does: str = "", separate: bool = False) -> Callable[[F], F]:
     """Marks a method (or a function of an item) as an action with this reach. `does` says what a macro with it does,
-    for whoever is to approve it; left out, the reach says it.
+    for whoever is to approve it; left out, the reach says it. `separate` tells that its changes at different places do
+    not depend on each other, so that each can be refused alone.
     """
 
     def mark(function: F) -> F:
         function.scrub_reach = reach  # type: ignore[attr-defined]
         function.scrub_does = does  # type: ignore[attr-defined]
+        function.scrub_separate = separate  # type: ignore[attr-defined]
         return function
 
     return mark
@@ -197,9 +199,12 @@ class Item:
         revert: Undo,
         said: str = "",
         inner: tuple[str | Area, ...] = (),
+        proof: object = None,
     ) -> None:
-        """Notes a change just made to this item, or to a place inside it, with the way to undo it."""
-        self.file.recorder.add(Change((self.label, *inner), field, before, after, said), revert, self)
+        """Notes a change just made to this item, or to a place inside it, with the way to undo it. `proof` tells
+        outcomes apart that are told in the same words.
+        """
+        self.file.recorder.add(Change((self.label, *inner), field, before, after, said), revert, self, proof)
 
 
 class FileItem(Item):

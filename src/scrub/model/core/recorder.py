@@ -7,8 +7,9 @@ end is kept in columns: an object for each would take more room than the file.
 from __future__ import annotations
 
 from array import array
-from collections.abc import Hashable, Iterator, Mapping, Sequence
-from typing import Any, overload
+from collections.abc import Hashable, Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from typing import Any, Protocol, overload
 
 from scrub.model.core.area import Area
 from scrub.model.core.change import VALUE, Change, Undo, Where, plain
@@ -33,6 +34,11 @@ class RecordedEdit:
         """As it is listed and stored."""
         raise NotImplementedError
 
+    @property
+    def proof(self) -> object:
+        """What tells its outcome apart from others that are told in the same words; None where the words do."""
+        return None
+
     def tell(self, changes: Changes) -> None:
         """Puts it after other changes, unless it changed nothing."""
         change = self.change
@@ -48,10 +54,14 @@ class RecordedEdit:
 class _Noted(RecordedEdit):
     """A change of any sort."""
 
-    __slots__ = ("_change", "_of", "_revert")
+    __slots__ = ("_change", "_of", "_proof", "_revert")
 
-    def __init__(self, change: Change, revert: Undo, of: Hashable) -> None:
-        self._change, self._revert, self._of = change, revert, of
+    def __init__(self, change: Change, revert: Undo, of: Hashable, proof: object) -> None:
+        self._change, self._revert, self._of, self._proof = change, revert, of, proof
+
+    @property
+    def proof(self) -> object:
+        return self._proof
 
     @property
     def thing(self) -> tuple[Hashable, Hashable]:
@@ -69,6 +79,16 @@ class Changes(Sequence[Change]):
     """Changes in their order, kept in columns."""
 
     __slots__ = ("_after", "_before", "_columns", "_fields", "_places", "_rows", "_said")
+
+    def _repr_html_(self) -> str:
+        """The first ones, for notebooks."""
+        from scrub.model.core import html
+
+        rows = (
+            [each.place, each.said or each.what, *(["", ""] if each.said else [plain(each.before), plain(each.after)])]
+            for each in self
+        )
+        return html.table(["Place", "What", "Before", "After"], rows, len(self))
 
     def __init__(self) -> None:
         self._places: list[str | Where] = []  # of one cell the sheet, of anything else where it is
@@ -175,24 +195,47 @@ def _checked(change: Change) -> Change:
     return change
 
 
+class Reviewer(Protocol):
+    """Who decides about the changes of an action one by one."""
+
+    def refuses(self, done: RecordedEdit) -> bool:
+        """Whether a change that was just made is not wanted."""
+
+    def wants(self, label: str) -> bool:
+        """Whether the next of several independent pieces of work is wanted; its changes follow."""
+
+
 class Recorder:
     """The changes made to one file so far, each with the way to undo it in memory."""
 
     def __init__(self) -> None:
         self._made: list[RecordedEdit] = []
         self.remarks: list[str] = []  # what actions note for the run's record
+        self.reviewer: Reviewer | None = None
 
-    def add(self, change: Change, revert: Undo, of: Hashable) -> None:
+    def add(self, change: Change, revert: Undo, of: Hashable, proof: object = None) -> None:
         """Notes a change that was just made, and whose change it is: another item of the same label is another one."""
-        self.note(_Noted(change, revert, of))
+        self.note(_Noted(change, revert, of, proof))
 
     def note(self, done: RecordedEdit) -> None:
-        """Notes a change that was just made."""
-        self._made.append(done)
+        """Notes a change that was just made; one that somebody refuses is undone at once."""
+        if self.reviewer is not None and self.reviewer.refuses(done):
+            done.revert()
+        else:
+            self._made.append(done)
+
+    @contextmanager
+    def piece(self, label: str) -> Iterator[bool]:
+        """A piece of an action that is done, or left out, without the others; tells whether it is wanted."""
+        yield self.reviewer is None or self.reviewer.wants(label)
 
     def savepoint(self) -> int:
         """A mark to which `rollback` can return."""
         return len(self._made)
+
+    def since(self, mark: int = 0) -> list[RecordedEdit]:
+        """What was done since a mark."""
+        return self._made[mark:]
 
     def rollback(self, mark: int) -> None:
         """Undoes, last first, every change made since the mark."""
@@ -203,28 +246,34 @@ class Recorder:
         return bool(self._made)
 
     def net(self) -> Changes:
-        """What was changed in the end: several changes of one thing are one, in the order of the first of each, and a
-        change there and back is none.
-        """
-        first: dict[Hashable, dict[Hashable, RecordedEdit]] = {}
-        last: dict[tuple[Hashable, Hashable], RecordedEdit] = {}
-        for done in self._made:
-            within, what = done.thing
-            if first.setdefault(within, {}).setdefault(what, done) is not done:
-                last[within, what] = done
-        changes = Changes()
-        for done in self._made:
-            within, what = done.thing
-            if first[within][what] is not done:
-                continue
-            end = last.get((within, what)) if last else None
-            if end is None:
-                done.tell(changes)
-                continue
-            change, to = done.change, end.change
-            if change.before != to.after:
-                changes.append(Change(change.at, change.field, change.before, to.after, to.said))
-        return changes
+        """What was changed in the end."""
+        return net_of(self._made)
+
+
+def net_of(made: Iterable[RecordedEdit]) -> Changes:
+    """What several changes come to: those of one thing are one, in the order of the first of each, and a change there
+    and back is none.
+    """
+    made = list(made)
+    first: dict[Hashable, dict[Hashable, RecordedEdit]] = {}
+    last: dict[tuple[Hashable, Hashable], RecordedEdit] = {}
+    for done in made:
+        within, what = done.thing
+        if first.setdefault(within, {}).setdefault(what, done) is not done:
+            last[within, what] = done
+    changes = Changes()
+    for done in made:
+        within, what = done.thing
+        if first[within][what] is not done:
+            continue
+        end = last.get((within, what)) if last else None
+        if end is None:
+            done.tell(changes)
+            continue
+        change, to = done.change, end.change
+        if change.before != to.after:
+            changes.append(Change(change.at, change.field, change.before, to.after, to.said))
+    return changes
 
 
 class Within(Recorder):
@@ -254,6 +303,10 @@ class _Inside(RecordedEdit):
     def thing(self) -> tuple[Hashable, Hashable]:
         within, what = self._done.thing
         return (self._recorder._label, within), what
+
+    @property
+    def proof(self) -> object:
+        return self._done.proof
 
     @property
     def change(self) -> Change:

@@ -88,6 +88,11 @@ class Through(Series[T]):
     def __iter__(self) -> Iterator[T]:
         return map(self._of, self._inner)
 
+    @property
+    def inner(self) -> Series[Any]:
+        """The other series."""
+        return self._inner
+
     def many(self) -> int:
         """As many as of the other series; of one whose items tell nothing of that, those of its own."""
         return super().many() if isinstance(self._inner, Fixed) else self._inner.many()
