@@ -13,7 +13,7 @@ from scrub.model.core.values import Value, fold, is_empty
 _MANY = 10_000
 
 
-@action(Reach.CHANGE)
+@action(Reach.CHANGE, separate=True)
 def fill_gaps(item: HoldsColumns) -> None:
     """Fills each empty cell with the nearest value above it, in every column.
 
@@ -42,7 +42,7 @@ def fill_gaps(item: HoldsColumns) -> None:
                         sheet.put_look(row, column, "number-format", form)
 
 
-@action(Reach.CHANGE)
+@action(Reach.CHANGE, separate=True)
 @needs("put_look")
 def mark_duplicates(item: HoldsColumns, fill: str = "#ffd9d9") -> None:
     """Colours cells whose value appears more than once in their column. Upper and lower case count as equal.

@@ -93,29 +93,46 @@ def _within(group: Sequence[Line], words: _Words) -> None:
             at += 1
         for number, why in left.items():
             _leave(line, f"line {number + 1}", why)
-        line.edit(edits)
+        with line.file.recorder.piece(line.label) as wanted:
+            line.edit(edits if wanted else [])
 
 
 def _across(group: Sequence[Line], words: _Words) -> None:
     """Breaks that became ends of paragraphs."""
     gone, left = _broken([line.text for line in group], [line.level is not None for line in group])
-    for number in range(len(group) - 1, -1, -1):  # from the end, so that a line takes all that follow
-        if number not in gone:
-            continue
-        line, following = group[number], group[number + 1]
-        joint = words.joint(line.text, following.text)
-        if joint is None:
-            left[number] = _divided(line.text, following.text)
-        elif not line.can_take(following):
-            left[number] = "the next paragraph has other formatting, or something is between them"
-        else:
-            if joint in ("-", "\u00ad"):
-                end = len(line.text.rstrip())
-                line.edit([(end - 1, end, "")])
-                joint = ""
-            line.take(following, joint)
+    for chain in _chains(gone):
+        with group[0].file.recorder.piece(group[chain[-1]].label) as wanted:
+            for number in chain if wanted else ():
+                _join(group, number, words, left)
     for number in sorted(left):
         _leave(group[number], "", left[number])
+
+
+def _chains(gone: set[int]) -> list[list[int]]:
+    """The lines that become one, from the end, so that a line takes all that follow."""
+    chains: list[list[int]] = []
+    for number in sorted(gone, reverse=True):
+        if chains and chains[-1][-1] == number + 1:
+            chains[-1].append(number)
+        else:
+            chains.append([number])
+    return chains
+
+
+def _join(group: Sequence[Line], number: int, words: _Words, left: dict[int, str]) -> None:
+    """Joins the next line to one; where that cannot be, notes why."""
+    line, following = group[number], group[number + 1]
+    joint = words.joint(line.text, following.text)
+    if joint is None:
+        left[number] = _divided(line.text, following.text)
+    elif not line.can_take(following):
+        left[number] = "the next paragraph has other formatting, or something is between them"
+    else:
+        if joint in ("-", "\u00ad"):
+            end = len(line.text.rstrip())
+            line.edit([(end - 1, end, "")])
+            joint = ""
+        line.take(following, joint)
 
 
 def _divided(text: str, following: str) -> str:

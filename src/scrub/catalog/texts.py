@@ -51,7 +51,7 @@ def lettered(change: Callable[[str], str]) -> Editing:
     return editing
 
 
-@action(Reach.CHANGE)
+@action(Reach.CHANGE, separate=True)
 def trim(item: HoldsTexts) -> None:
     """Removes spaces at both ends, including no-break spaces.
 
@@ -61,7 +61,7 @@ def trim(item: HoldsTexts) -> None:
     item.edit_texts(_trimmed)
 
 
-@action(Reach.CHANGE)
+@action(Reach.CHANGE, separate=True)
 def single_spaces(item: HoldsTexts) -> None:
     """Replaces several spaces with one, and removes spaces at both ends. A no-break space remains one.
 
@@ -71,7 +71,7 @@ def single_spaces(item: HoldsTexts) -> None:
     item.edit_texts(_single_spaced, between="\t\n")
 
 
-@action(Reach.CHANGE)
+@action(Reach.CHANGE, separate=True)
 def upper(item: HoldsTexts) -> None:
     """Converts text to upper case.
 
@@ -81,7 +81,7 @@ def upper(item: HoldsTexts) -> None:
     item.edit_texts(lettered(str.upper))
 
 
-@action(Reach.CHANGE)
+@action(Reach.CHANGE, separate=True)
 def lower(item: HoldsTexts) -> None:
     """Converts text to lower case.
 
@@ -91,7 +91,7 @@ def lower(item: HoldsTexts) -> None:
     item.edit_texts(lettered(str.lower))
 
 
-@action(Reach.CHANGE)
+@action(Reach.CHANGE, separate=True)
 def title_case(item: HoldsTexts) -> None:
     """Capitalizes each word.
 
@@ -101,7 +101,7 @@ def title_case(item: HoldsTexts) -> None:
     item.edit_texts(lettered(texts.title_case))
 
 
-@action(Reach.CHANGE)
+@action(Reach.CHANGE, separate=True)
 def replace(item: HoldsTexts, what: str, by: str, exactly: bool = False) -> None:
     """Replaces text wherever it appears. Upper and lower case count as equal.
 

@@ -50,7 +50,7 @@ def _percent_form(text: str) -> str:
     return f"0.{'0' * len(decimals[1])}%" if decimals else "0%"
 
 
-@action(Reach.CHANGE)
+@action(Reach.CHANGE, separate=True)
 def read_numbers(item: HoldsCells, mark: Mark | None = None) -> None:
     """Converts text such as "€ 12.50", "(45.00)", "5-" and "12%" to numbers. Ambiguous numbers, codes such as 007, and
     other text with digits are skipped and listed in the log.
@@ -62,7 +62,7 @@ def read_numbers(item: HoldsCells, mark: Mark | None = None) -> None:
     _convert(item, lambda text: _number(text, mark))
 
 
-@action(Reach.CHANGE)
+@action(Reach.CHANGE, separate=True)
 def read_dates(item: HoldsCells, order: DateOrder | None = None) -> None:
     """Converts text that looks like a date to dates. Ambiguous dates and other text with digits are skipped and listed
     in the log.

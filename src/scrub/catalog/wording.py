@@ -43,7 +43,7 @@ _OF_DAY = rf"(?<![\w.,:])\d{{1,2}}(?:[:.]\d{{2}})?[{_BLANK}]+(?:am|pm|AM|PM|a\.m
 _WORD = r"[^\W\d_][\w'\u2019-]*"
 
 
-@action(Reach.CHANGE)
+@action(Reach.CHANGE, separate=True)
 def swap_around(item: HoldsTexts, word: str) -> None:
     """Swaps the text before and after a word: one word each, or all of the selected text. Each part keeps its
     formatting; a capital at the start remains at the start.
@@ -87,7 +87,7 @@ def _swapped(text: str, found: re.Match[str]) -> list[Edit]:
     ]
 
 
-@action(Reach.CHANGE)
+@action(Reach.CHANGE, separate=True)
 def replace_matching(item: HoldsTexts, pattern: str, by: str, exactly: bool = False) -> None:
     """Replaces what a regular expression finds. In the replacement, {1} is what the first pair of brackets found, with
     its formatting. Upper and lower case count as equal.
@@ -116,7 +116,7 @@ def _filled(found: Any, pieces: list[str]) -> Edit:
     return found.start(), found.end(), "".join(texts_of)
 
 
-@action(Reach.CHANGE)
+@action(Reach.CHANGE, separate=True)
 def bind_units(item: HoldsTexts, units: Sequence[str] = (), narrow: bool = False) -> None:
     """Keeps a number and its unit on one line, with a no-break space between them. The same for currency and amount,
     grouped digits, fractions, am and pm.
@@ -149,7 +149,7 @@ def bind_units(item: HoldsTexts, units: Sequence[str] = (), narrow: bool = False
     item.edit_texts(editing)
 
 
-@action(Reach.CHANGE)
+@action(Reach.CHANGE, separate=True)
 def sentence_case(item: HoldsTexts) -> None:
     """Converts text to lower case with a capital at the start of each sentence.
 

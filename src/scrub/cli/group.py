@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import importlib
+import os
 
 import click
 
@@ -10,11 +11,14 @@ import click
 COMMANDS = {
     "demo": "Create sample files, run an example, say what to try next.",
     "inside": "Show what a macro can see in a file.",
+    "choose": "Choose a macro for some files in a list, and see what it would change.",
     "run": "Run a macro on files; --preview shows what would change.",
+    "watch": "Run a macro on each file that arrives in a folder.",
     "changes": "Show every change of a run.",
     "history": "List runs: what, when, on which files.",
     "undo": "Undo a run, byte for byte; --redo applies it again.",
     "outbox": "List sent messages and their status.",
+    "learn": "Learn a macro from a file before and after a job.",
     "try": "Try actions step by step on a copy; keep the good ones.",
     "macros": "List your macros and the examples.",
     "show": "Show one macro: its text, what it asks, what it may do.",
@@ -35,13 +39,25 @@ COMMANDS = {
     "library": "Show the library; name, back up, restore, join.",
     "settings": "Show and change settings: dates, numbers, editor.",
     "catalog": "Search fields and actions.",
+    "language-server": "Serve an editor: problems, completion, help.",
 }
+
+
+def _is_choice(args: list[str]) -> bool:
+    """Whether somebody at a terminal typed nothing, or the names of files alone: they are shown what they can do."""
+    if args and (args[0] in COMMANDS or args[0].startswith("-") or not os.path.exists(args[0])):
+        return False
+    from scrub.cli.screen import is_terminal
+
+    return is_terminal()
 
 
 class _Commands(click.Group):
     def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
         if args[:1] == ["help"]:  # scrub help run is scrub run --help
             args = [*args[1:], "--help"] if args[1:] else ["--help"]
+        elif _is_choice(args):
+            args = ["choose", *args]
         return super().parse_args(ctx, args)
 
     def list_commands(self, ctx: click.Context) -> list[str]:
@@ -50,7 +66,7 @@ class _Commands(click.Group):
     def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
         if cmd_name not in COMMANDS:
             return None
-        command = importlib.import_module(f"scrub.cli.{cmd_name}_command").command
+        command = importlib.import_module(f"scrub.cli.{cmd_name.replace('-', '_')}_command").command
         assert isinstance(command, click.Command)
         return command
 

@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Iterator, Mapping, Sequence
+from itertools import islice
+from typing import Any
 
 import click
 
@@ -32,24 +35,50 @@ def command(every: bool, keep: int | None, release: int | None, as_json: bool) -
     if not records:
         echo("No runs yet. Try: scrub demo")
         return 0
-    cut = len(records) if every else 20
     held = scrub.home().store.held()
-    rows = []
-    for record in records[:cut]:
-        names = [os.path.basename(path) for path in record.named(2)]
-        count = record.file_count if names else 0
-        files = ", ".join(names) + (f" and {count - 2:,} more" if count > 2 else "")
-        state = "undone" if record.undone else scrub.counted(record.changes, "change")
-        state += f", {record.failed:,} failed" if record.failed else ""
-        state += f", {record.left:,} not done" if record.left else ""
-        state += ", kept" if record.number in held and held[record.number].pinned else ""
-        rows.append((str(record.number), record.when[:16].replace("T", " "), record.title, state, files))
+    groups = list(islice(_folded(records), None if every else 20))
+    rows = [_of_watched(group) if len(group) > 1 else _of_run(group[0], held) for group in groups]
     lines = columns(rows, "")
-    if len(records) > cut:
-        lines.append(more(len(records) - cut))
+    left = len(records) - sum(len(group) for group in groups)
+    if left:
+        lines.append(more(left))
     size = sum(each.size for each in held.values())
     if held:
         runs = scrub.counted(len(held), "run")
         lines.append(f"Undo data: {file_size(size)} for {runs}. Keep one for good: scrub history --keep RUN")
     echo_lines(lines)
     return 0
+
+
+def _of_run(record: scrub.RunRecord, held: Mapping[int, Any]) -> tuple[str, str, str, str, str]:
+    """The line of one run; `held` is the undo data that is kept, by run."""
+    names = [os.path.basename(path) for path in record.named(2)]
+    count = record.file_count if names else 0
+    files = ", ".join(names) + (f" and {count - 2:,} more" if count > 2 else "")
+    state = "undone" if record.undone else scrub.counted(record.changes, "change")
+    state += f", {record.failed:,} failed" if record.failed else ""
+    state += f", {record.left:,} not done" if record.left else ""
+    state += ", kept" if record.number in held and held[record.number].pinned else ""
+    return (str(record.number), record.when[:16].replace("T", " "), record.title, state, files)
+
+
+def _folded(records: Sequence[scrub.RunRecord]) -> Iterator[list[scrub.RunRecord]]:
+    """The runs; those that follow each other in one watched folder together."""
+    group: list[scrub.RunRecord] = []
+    for record in records:
+        if group and not (record.watched and (record.watched, record.title) == (group[0].watched, group[0].title)):
+            yield group
+            group = []
+        group.append(record)
+    if group:
+        yield group
+
+
+def _of_watched(group: Sequence[scrub.RunRecord]) -> tuple[str, str, str, str, str]:
+    """The line of many runs in a watched folder."""
+    first, last = group[-1], group[0]
+    changes = sum(record.changes for record in group if not record.undone)
+    undone = sum(record.undone for record in group)
+    state = scrub.counted(changes, "change") + (f", {undone:,} undone" if undone else "")
+    files = f"Watched {os.path.basename(last.watched)}: {scrub.counted(len(group), 'file')}"
+    return f"{first.number}-{last.number}", last.when[:16].replace("T", " "), last.title, state, files

@@ -27,7 +27,7 @@ def command(file: str, texts: str | None, formulas: bool, as_json: bool) -> int:
             _number(item, texts)
             return 0
         if formulas:
-            _check(item, as_json)
+            _check(opened, as_json)
             return 0
         try:
             contents = opened.contents(lambda label, share: host.progress(share, 1, label))
@@ -37,7 +37,7 @@ def command(file: str, texts: str | None, formulas: bool, as_json: bool) -> int:
             rows = [{word: _size(value) for word, value in row.items()} for row in contents.rows]
             print_json({"name": name, "kind": item.kind_word, f"{contents.part}s": rows})
             return 0
-        kind = (item.called or item.kind_word).removeprefix("an ").removeprefix("a ")
+        kind = opened.called.removeprefix("an ").removeprefix("a ")
         summary = contents.summary or scrub.counted(len(contents.rows), contents.part)
         echo(f"{strong(name)}  {kind.replace('pdf', 'PDF')}: {summary}")
         shown = [[_cell(word, value) for word, value in row.items() if word != "headings"] for row in contents.rows]
@@ -52,15 +52,9 @@ def command(file: str, texts: str | None, formulas: bool, as_json: bool) -> int:
     return 0
 
 
-def _check(item: object, as_json: bool) -> None:
+def _check(opened: scrub.OpenFile, as_json: bool) -> None:
     """The problems with the formulas of a workbook, sheet by sheet."""
-    if not isinstance(item, scrub.Workbook):
-        raise scrub.BadCall("--formulas works on workbooks only: it checks their formulas")
-    rows = [
-        (sheet.name, f"{scrub.letters_of(column)}{row}", what)
-        for sheet in item.sheets()
-        for (row, column), what in sorted(sheet.formula_problems().items())
-    ]
+    item, rows = opened.item, opened.formula_problems()
     if as_json:
         print_json({"name": item.name, "problems": [dict(zip(_PROBLEM, row, strict=True)) for row in rows]})
         return

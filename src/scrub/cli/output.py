@@ -11,7 +11,7 @@ from typing import Any
 
 import click
 
-from scrub import FileResult, Problem, counted, recover
+from scrub import FileResult, Problem, counted, highlighted, lines_of, recover
 
 #: Lines of a list before it is cut.
 SHOWN = 10
@@ -30,6 +30,36 @@ def quiet(text: str) -> str:
 def failed(text: str) -> str:
     """What went wrong, in red: always a word such as "Failed", since not everybody sees the colour."""
     return _styled(text, fg="red", bold=True)
+
+
+#: How the pieces of a macro look, where it is not as plain text: colours cannot be read on every ground, bold can.
+_PIECES: dict[str, dict[str, Any]] = {"header": {"bold": True}, "keyword": {"bold": True}, "comment": {"dim": True}}
+
+
+def told_apart(text: str) -> list[str]:
+    """The lines of a macro, with its words told apart at a terminal."""
+    if not sys.stdout.isatty():
+        return lines_of(text)
+    lines = [""]
+    for sort, piece in highlighted(text):
+        for number, part in enumerate(lines_of(piece)):
+            if number:
+                lines.append("")
+            lines[-1] += _styled(part, **_PIECES[sort]) if part and sort in _PIECES else part
+    return lines
+
+
+def saved_counts(files: int, changes: int) -> str:
+    """The result of a run, to which its number is added."""
+    return f"Saved {counted(files, 'file')}: {counted(changes, 'change')}"
+
+
+def question_of(changes: int, files: int, sends: int) -> str:
+    """What somebody is asked before a run is saved."""
+    what = f"Apply {counted(changes, 'change')}"
+    what += f" to {counted(files, 'file')}" if files else ""
+    what += f" and send {counted(sends, 'message')}, which cannot be undone" if sends else ""
+    return f"{what}?"
 
 
 def _styled(text: str, **style: Any) -> str:

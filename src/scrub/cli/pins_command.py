@@ -14,14 +14,18 @@ def command(as_json: bool) -> int:
     """Lists the macros with keys, in order."""
     pins = scrub.home().pins.all()
     if as_json:
-        print_json([pin._asdict() for pin in pins])
+        print_json([pin.as_dict() for pin in pins])
         return 0
     if not pins:
         echo("No macro has a key. Give one: scrub pin TITLE KEY")
     wide = max((len(pin.key) for pin in pins), default=0)
     titles = {entry.title.casefold() for entry in scrub.home().library.entries()}
     rows = [
-        (pin.label or pin.title, (pin.title if pin.label else "") if pin.title.casefold() in titles else "(gone)")
+        (
+            pin.label or pin.title,
+            (pin.title if pin.label else "") if pin.title.casefold() in titles else "(gone)",
+            ("in the file manager" if pin.asks else "in the file manager, without asking") if pin.in_files else "",
+        )
         for pin in pins
     ]
     for pin, line in zip(pins, columns(rows, ""), strict=True):

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import copy
 import json
 import os
+import re
 from collections.abc import Callable, Sequence
 from typing import Any
 
@@ -11,16 +13,35 @@ import click
 
 import scrub
 from scrub import sharing
+from scrub.cli.brief import among
 from scrub.cli.completing import macro_titles
 from scrub.cli.host import TerminalHost, TerminalStepper
 from scrub.cli.output import echo, print_json_line, quoted, short_path
 from scrub.cli.summary import Printer
 
+_TIME = re.compile(r"(\d+(?:\.\d+)?)\s*(s|m|h)", re.ASCII | re.IGNORECASE)
+_SECONDS = {"s": 1, "m": 60, "h": 3600}
 
-@click.command("run")
+
+class _RunCommand(click.Command):
+    """The command, where a time may follow `--wait`, and a macro or a file as well."""
+
+    def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
+        joined: list[str] = []
+        for word in args:
+            if joined and joined[-1] == "--wait" and "--" not in joined:
+                joined[-1:] = [f"--wait={word}"] if _TIME.fullmatch(word) else ["--wait=for ever", word]
+            else:
+                joined.append(word)
+        return super().parse_args(ctx, joined)
+
+
+@click.command("run", cls=_RunCommand)
 @click.argument("macro", required=False, shell_complete=macro_titles)
 @click.argument("files", nargs=-1, type=click.Path())
 @click.option("--preview", is_flag=True, help="Show the changes; save nothing.")
+@click.option("--ask", is_flag=True, help="Show the changes, ask, and save exactly these.")
+@click.option("--review", is_flag=True, help="Accept or refuse the changes one by one.")
 @click.option("--with", "given", multiple=True, metavar="NAME=VALUE", help="Answer a question in advance.")
 @click.option("--no-questions", is_flag=True, help="Never ask; fail before the start if an answer is missing.")
 @click.option("--answers", "answers_file", metavar="FILE", help="Answers from a file, TOML or JSON.")
@@ -39,9 +60,16 @@ from scrub.cli.summary import Printer
 @click.option("--except", "left_out", multiple=True, metavar="PATTERN", help="Leave these files out.")
 @click.option("--jobs", metavar="N", default="1", help="Prepare the files in N processes, or auto.")
 @click.option("--executor", metavar="MODULE:NAME", help="Prepare the files with a Python executor.")
-@click.option("--wait", is_flag=True, help="If a file is in use, wait until it is closed.")
+@click.option(
+    "--wait",
+    is_flag=False,
+    flag_value="for ever",
+    metavar="[TIME]",
+    help="If a file is in use, wait until it is closed; at most TIME, such as 30s, 5m or 2h.",
+)
 @click.option("--copy", is_flag=True, help="If a file is in use, save the result beside it.")
 @click.option("--stop", is_flag=True, help="Stop at the first file that fails.")
+@click.option("--quiet", is_flag=True, help="Print failures only.")
 @click.option("--all", "every", is_flag=True, help="Show every file and every change.")
 @click.option("--brief", "short", is_flag=True, help="Show what the files have in common; usual from ten files on.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON: a line for each file, then one for the run.")
@@ -49,6 +77,8 @@ def command(
     macro: str | None,
     files: tuple[str, ...],
     preview: bool,
+    ask: bool,
+    review: bool,
     given: tuple[str, ...],
     no_questions: bool,
     answers_file: str | None,
@@ -61,9 +91,10 @@ def command(
     left_out: tuple[str, ...],
     jobs: str,
     executor: str | None,
-    wait: bool,
+    wait: str | None,
     copy: bool,
     stop: bool,
+    quiet: bool,
     every: bool,
     short: bool,
     as_json: bool,
@@ -75,33 +106,119 @@ def command(
         raise scrub.BadCall(f"--continue takes the macro and the files of that run: scrub run --continue {former}")
     names = [] if macro is None else _every_name(macro, files, lists, left_out)
     host = TerminalHost(asking=not no_questions and "-" not in (*files, *lists), bars=not step)
-    _ensure_meant(host, names, preview)
-    printer = Printer(host, len(names), every, preview, short, as_json)
-    answers = {**(_read_answers(answers_file) if answers_file else {}), **_answers(given)}
+    if ask or review:
+        _ensure_can_ask(host, "--review" if review else "--ask")
+    _ensure_meant(host, names, preview or ask or review)
+    printer = Printer(host, len(names), every, preview or ask, short, as_json, quiet)
+    answers = {**(_read_answers(answers_file) if answers_file else {}), **given_answers(given)}
     if inside and not names:
         raise scrub.BadCall("--inside needs a file: scrub run TITLE FILE --inside")
     options: dict[str, Any] = {
         "answers": answers,
         "host": host,
         "stop": stop,
-        "in_use": "wait" if wait else "copy" if copy else host.in_use,
+        "in_use": _patience(wait) if wait else "copy" if copy else host.in_use,
         "jobs": int(jobs) if jobs.isdecimal() else jobs,
         "executor": scrub.executor_named(executor) if executor else None,
         "report": printer.file,
     }
+    text = sharing.inside(scrub.home(), macro, names[0]) if inside and macro is not None else macro
+    if ask or review:
+        assert text is not None
+        held_options = {name: options[name] for name in ("answers", "host", "in_use")} | {"into": into, "at": at}
+        return (_reviewed if review else _asked)(text, names, printer, **held_options)
     if former is not None:
         printer.several = _told_former(former) > 1
         result = _ended(scrub.continue_run, former, **options)
     else:
-        assert macro is not None
         options |= {"preview": preview, "into": into, "stepper": TerminalStepper() if step else None, "at": at}
-        text = sharing.inside(scrub.home(), macro, names[0]) if inside else macro
         result = _ended(scrub.run, text, names, **options)
     if as_json:
         print_json_line(result.summary())
     else:
         printer.summary(result, _same_call())
     return result.exit_code
+
+
+def _asked(macro: str, names: Sequence[str], printer: Printer, **options: Any) -> int:
+    """Shows what would change, and saves it if somebody says so."""
+    try:
+        held = scrub.prepare(macro, names, **options)
+    finally:
+        printer.host.close()
+    for file in held.files:
+        printer.file(file)
+    printer.summary(held.preview, None)
+    if not held.saves:
+        return held.preview.exit_code
+    if not click.confirm("Save these changes?", err=True):
+        echo("Nothing was saved.")
+        return 0
+    told = {id(file) for file in held.files if file.problem is not None or file.state == "unchanged"}
+    try:
+        result = held.commit()
+    except scrub.Interrupted as end:
+        result = end.result
+    finally:
+        printer.host.close()
+    printer.preview = False
+    rest = copy.copy(result)
+    rest.files = [file for file in result.files if id(file) not in told]
+    printer.summary(rest, None)
+    return result.exit_code
+
+
+def _reviewed(macro: str, names: Sequence[str], printer: Printer, **options: Any) -> int:
+    """Asks about the changes one by one, and saves those that are accepted."""
+    from scrub.cli.review_page import decide
+
+    try:
+        review = scrub.review(macro, names, **options)
+    finally:
+        printer.host.close()
+    asked = bool(review.proposals)
+    if not decide(review):
+        echo("Nothing was saved.")
+        return 0
+    result = review.commit()
+    printer.host.close()
+    for file in result.files:
+        if not asked or file.problem is not None:
+            printer.file(file)
+    if review.dropped:
+        many = scrub.counted(len(review.dropped), "accepted change")
+        echo(f"{many} dropped, because of what you refused: {among([each.label for each in review.dropped])}")
+    printer.summary(result, None)
+    return result.exit_code
+
+
+#: Options that do not go with `--ask` and `--review`, and why.
+_NOT_ASKED = {
+    "preview": "saves nothing",
+    "no_questions": "never asks",
+    "as_json": "is read by programs",
+    "quiet": "shows no changes",
+    "step": "shows each line as it runs",
+    "former": "goes on with a run that was meant",
+    "executor": "works on more files than one can look at",
+    "stop": "ends at the first failure, and everything is shown before",
+}
+
+
+def _ensure_can_ask(host: TerminalHost, word: str) -> None:
+    from scrub.cli.screen import is_terminal
+
+    context = click.get_current_context()
+    for parameter in context.command.params:
+        name = parameter.name or ""
+        if context.params[name] and name in _NOT_ASKED:
+            raise scrub.BadCall(f"{word} does not go with {max(parameter.opts, key=len)}, which {_NOT_ASKED[name]}")
+    if context.params["jobs"] != "1":
+        raise scrub.BadCall(f"{word} does not go with --jobs, which {_NOT_ASKED['executor']}")
+    if context.params["review"] and context.params["ask"]:
+        raise scrub.BadCall("--review asks about each change, and --ask about all of them: choose one")
+    if not host.asking or (word == "--review" and not is_terminal()):
+        raise scrub.BadCall(f"{word} needs somebody at a terminal. To see what would change: --preview")
 
 
 def _ended(run: Callable[..., scrub.RunResult], *words: object, **options: Any) -> scrub.RunResult:
@@ -130,11 +247,26 @@ def _same_call() -> str:
         else:
             name = max(parameter.opts, key=len)
             for each in value if isinstance(value, tuple) else (value,):
-                options += [name] if each is True else [name, str(each)]
+                alone = each is True or each == getattr(parameter, "flag_value", None)
+                options += [name] if alone else [name, str(each)]
     return " ".join(quoted(word) for word in [*words, *options])
 
 
-def _answers(given: tuple[str, ...]) -> dict[str, str]:
+def _patience(wait: str) -> str | float:
+    """How long a file in use is waited for."""
+    return "wait" if wait == "for ever" else seconds_of(wait, "--wait", ", or --wait alone")
+
+
+def seconds_of(text: str, word: str, more: str = "") -> float:
+    """A time such as `5m` in seconds. Raises `BadCall` for what is none; `word` is the option that takes it."""
+    time = _TIME.fullmatch(text)
+    if time is None:
+        raise scrub.BadCall(f'"{text}" is not a time. Write: {word} 30s, {word} 5m, {word} 2h{more}')
+    return float(time[1]) * _SECONDS[time[2].lower()]
+
+
+def given_answers(given: tuple[str, ...]) -> dict[str, str]:
+    """The answers given with `--with`. Raises `BadCall` for what is none."""
     answers: dict[str, str] = {}
     for each in given:
         name, equals, value = each.partition("=")

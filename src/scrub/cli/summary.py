@@ -30,7 +30,9 @@ _REPEATED = 3
 class Printer:
     """Prints each file of a run as it is done, and the summary; of many files, the summary and what they share."""
 
-    def __init__(self, host: TerminalHost, files: int, every: bool, preview: bool, short: bool, as_json: bool) -> None:
+    def __init__(
+        self, host: TerminalHost, files: int, every: bool, preview: bool, short: bool, as_json: bool, quiet: bool
+    ) -> None:
         self.host = host
         self.several = files > 1
         self.count = files
@@ -38,15 +40,15 @@ class Printer:
         self.limit = None if every else SHOWN if files == 1 else 3
         self.whole = None if every else 2 * SHOWN if files == 1 else 3
         self.preview = preview
-        self.quiet = as_json
+        self.as_json, self.quiet = as_json, quiet
         self.waiting: list[str] = []
 
     def file(self, found: scrub.FileResult) -> None:
         """Prints one file, all that is told of it below its name; while a bar is shown, the lines wait for its end."""
         self.host.failed += found.problem is not None
-        if self.quiet:
+        if self.as_json:
             print_json_line(found.as_dict())
-        if self.quiet or self.brief:
+        if self.as_json or self.quiet or self.brief:
             return
         lines = change_lines(found.changes, self.limit, found.headings, self.whole)
         if self.limit is None and found.recalculated:
@@ -87,8 +89,14 @@ class Printer:
 
     # -- the end
 
-    def summary(self, result: scrub.RunResult, again: str) -> None:
-        """Says what was saved, what failed and why, and what can be done next."""
+    def summary(self, result: scrub.RunResult, again: str | None) -> None:
+        """Says what was saved, what failed and why, and what can be done next. `again` is the call that saves what a
+        preview shows, None where the person is asked.
+        """
+        if self.quiet:
+            self._unsent(result)
+            self._problems(result)
+            return
         self.flush()
         for sentence in result.recovered:
             echo(sentence, err=True)
@@ -105,6 +113,8 @@ class Printer:
         self._skipped(result)
         self._problems(result)
         logged = sum(len(found.log) - (0 if found.problem else found.left) for found in result.files)
+        if changed and self.preview and again is None:
+            return
         if changed and self.preview:
             call = again if len(result.files) <= _REPEATED else "the same line without --preview"
             echo(f"Preview only; nothing was saved. To apply: {call}", raw=True)
@@ -134,7 +144,8 @@ class Printer:
             if not found.change_count:
                 echo(strong(f"{'Would save' if self.preview else 'Saved'} an unchanged copy: {name}."))
                 continue
-            echo(strong(f"{verb if self.preview else 'Saved'} {name}: {change_count(found)}."))
+            refused = f", {found.refused:,} refused" if found.refused else ""
+            echo(strong(f"{verb if self.preview else 'Saved'} {name}: {change_count(found)}{refused}."))
 
     def _shared(self, result: scrub.RunResult, changed: Sequence[scrub.FileResult]) -> None:
         """What many files have in common, and the differences."""
@@ -153,12 +164,20 @@ class Printer:
     def _sent(self, result: scrub.RunResult) -> None:
         for said in (said for found in result.files for said in found.sent):
             echo(f"{said[:1].upper()}{said[1:]}.")
+        self._unsent(result)
+
+    def _unsent(self, result: scrub.RunResult) -> None:
         for said in (said for found in result.files for said in found.unsent):
             state, _, rest = said.partition(": ")
             echo(failed(f"{state[:1].upper()}{state[1:]}: ") + rest, err=True)
 
     def _unchanged(self, result: scrub.RunResult) -> None:
-        unchanged = [found for found in result.files if found.state == "unchanged" and found.path]
+        for found in result.files:
+            if found.refused and found.state == "unchanged":
+                echo(
+                    f"Nothing was saved in {short_path(found.path)}: {scrub.counted(found.refused, 'change')} refused."
+                )
+        unchanged = [each for each in result.files if each.state == "unchanged" and each.path and not each.refused]
         if unchanged:
             names = unchanged[0].path if len(unchanged) == 1 else scrub.counted(len(unchanged), "file")
             echo(f"Read {names}; nothing to change." if result.only_reads else f"Nothing to change in {names}.")

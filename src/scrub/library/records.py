@@ -5,8 +5,9 @@ from __future__ import annotations
 import contextlib
 import json
 import os
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from datetime import datetime
+from types import MappingProxyType
 from typing import Any
 
 from scrub.library.text import held, write_text
@@ -84,6 +85,7 @@ SETTINGS = {
     "max-elements": Setting("maximum elements in one part of an office file"),
     "max-minutes": Setting("maximum minutes per file; default: 10"),
     "max-gigabytes": Setting("maximum file size in GB; default: 10"),
+    "terminal": Setting("terminal that the file manager opens, such as xterm or kitty -e; default: the desktop's own"),
     "editor": Setting("editor for `scrub edit`; default: $VISUAL or $EDITOR"),
     "keep-undo": Setting("days until undo data expires; default: 90"),
     "keep-undo-mb": Setting("maximum size of undo data in MB; default: 1000"),
@@ -137,6 +139,10 @@ def _refused(name: str, value: object) -> str:
     return ""
 
 
+def _are_pairs_of_texts(values: object) -> bool:
+    return isinstance(values, dict) and all(isinstance(value, str) for value in values.values())
+
+
 def _are_texts(values: object) -> bool:
     return isinstance(values, list) and all(isinstance(value, str) for value in values)
 
@@ -147,6 +153,18 @@ class Pin(NamedTuple):
     key: str
     title: str
     label: str
+    #: Whether it is in the menu of the file manager, and whether that shows what would change first.
+    in_files: bool = False
+    asks: bool = True
+    #: The text that was pinned there, with all that it runs: another one does not run from there.
+    fingerprint: str = ""
+    #: The programs that open its files, which were written down so that they go on doing so: media types and entries.
+    defaults: Mapping[str, str] = MappingProxyType({})
+
+    def as_dict(self) -> dict[str, object]:
+        """The pin as it is kept."""
+        kept = {**self._asdict(), "defaults": dict(self.defaults)}
+        return kept if self.in_files else {name: kept[name] for name in ("key", "title", "label")}
 
 
 class Pins(JsonFile):
@@ -156,14 +174,28 @@ class Pins(JsonFile):
         """What is not a key of a macro."""
         pins = found.get("pins", [])
         fine = isinstance(pins, list) and all(
-            isinstance(pin, dict) and _are_texts([pin.get("key"), pin.get("title"), pin.get("label", "")])
+            isinstance(pin, dict)
+            and _are_texts([pin.get("key"), pin.get("title"), pin.get("label", ""), pin.get("fingerprint", "")])
             for pin in pins
         )
+        if fine and isinstance(pins, list) and not all(_are_pairs_of_texts(pin.get("defaults", {})) for pin in pins):
+            return '"defaults" of a key is an object of texts'
         return "" if fine else "a key has no title"
 
     def all(self) -> list[Pin]:
         """The pins in order."""
-        return [Pin(each["key"], each["title"], each.get("label", "")) for each in self.load().get("pins", [])]
+        return [
+            Pin(
+                each["key"],
+                each["title"],
+                each.get("label", ""),
+                each.get("in_files") is True,
+                each.get("asks") is not False,
+                each.get("fingerprint", ""),
+                each.get("defaults", {}),
+            )
+            for each in self.load().get("pins", [])
+        ]
 
     def find(self, key: str) -> Pin | None:
         """The pin with this key."""
@@ -189,8 +221,14 @@ class Pins(JsonFile):
         old = next((number for number, pin in enumerate(pins) if fold(pin.title) == fold(title)), len(pins))
         label = label or (pins[old].label if old < len(pins) else "")
         pins = [pin for pin in pins if fold(pin.title) != fold(title)]
-        pins.insert(old if place is None else max(0, place - 1), Pin(key, title, label))
+        before = self.all()[old] if old < len(self.all()) else Pin(key, title, label)
+        pins.insert(old if place is None else max(0, place - 1), before._replace(key=key, title=title, label=label))
         self._keep(pins)
+
+    def replace(self, pin: Pin) -> None:
+        """Keeps something else of the pin with this key."""
+        with held(os.path.dirname(self.path)):
+            self._keep([pin if fold(each.key) == fold(pin.key) else each for each in self.all()])
 
     def unpin(self, title: str) -> bool:
         """Takes the key of a macro away; False when it had none."""
@@ -210,7 +248,7 @@ class Pins(JsonFile):
             self._keep([pin._replace(title=new) if fold(pin.title) == fold(old) else pin for pin in self.all()])
 
     def _keep(self, pins: list[Pin]) -> None:
-        self.save({"pins": [pin._asdict() for pin in pins]})
+        self.save({"pins": [pin.as_dict() for pin in pins]})
 
 
 class Names(JsonFile):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection
-from typing import Any, TypeVar
+from typing import Any, Protocol, TypeVar
 
 from scrub.language import tree
 from scrub.language.node_table import NodeTable
@@ -15,7 +15,6 @@ from scrub.model.core.values import Value, type_name
 from scrub.model.vocabulary import Vocabulary
 from scrub.runner.comparisons import Evaluate
 from scrub.runner.execution import Frame
-from scrub.runner.step import Watch
 
 #: A statement: it gives None to go on, or a signal that its loop or macro understands.
 Run = Callable[[Frame], int | None]
@@ -23,6 +22,14 @@ Run = Callable[[Frame], int | None]
 Flatten = Callable[["Compiler", Block | Expression, bool], Any]
 
 T = TypeVar("T", bound=Callable[[Frame], object] | None)
+
+
+class StatementWrapper(Protocol):
+    """Who looks at each statement as it runs."""
+
+    def wrapped(self, on: Compiler, node: tree.Statement, run: Run) -> Run:
+        """The closure of a statement that is looked at."""
+
 
 #: How often a loop asks for its body before it is made one function: some hundreds of statements.
 _LONG = 6
@@ -39,14 +46,14 @@ class Compiler:
         program: Program,
         vocabulary: Vocabulary,
         flatten: Flatten | None = None,
-        watch: Watch | None = None,
+        wrapper: StatementWrapper | None = None,
         data: Collection[str] = (),
         is_inner: bool = False,
     ) -> None:
         self.program = program
         self.vocabulary = vocabulary
         self.flatten = flatten
-        self.watch = watch
+        self.wrapper = wrapper
         self.is_inner = is_inner
         self.means = program.means
         self.own_names: frozenset[str] = own_names(program, data)  # they never hold data: paths may be made of them
@@ -55,6 +62,7 @@ class Compiler:
         self.depth = 0
         self.deletes = bool(program.inner) or any(word.startswith("delete") for _, word, _ in program.uses)
         self.items = [program.start_slot]  # the slots of the current items around the statement being compiled
+        self.turns: list[int] = []  # the slots of what the loops around it go through
 
     def evaluate(self, node: Expression) -> Evaluate:
         """The closure of an expression."""
@@ -96,10 +104,10 @@ class Compiler:
 
     def warming(self, closure: T, node: Block | Expression | None, is_test: bool = False) -> Callable[[], T]:
         """What gives a part of a loop, and is asked again as the loop goes on: its closure at first, and one function
-        as soon as it pays to make that. Where somebody steps, each statement is shown by its closure.
+        as soon as it pays to make that. Where somebody looks at each statement, closures show them.
         """
         flatten = self.flatten
-        if self.watch is not None or node is None or flatten is None:
+        if self.wrapper is not None or node is None or flatten is None:
             return lambda: closure
         asked, now = 0, closure
 

@@ -201,12 +201,13 @@ class Execution:
             self._selected = self.roots[0].selected(self.at)
         return self._selected
 
-    def _changing(self) -> list[Opened]:
+    def changing(self) -> list[Opened]:
+        """The files that the run may change, and those that it makes."""
         return [*self.roots, *(file for file, _ in self.made)]
 
     def savepoint(self) -> list[int]:
         """A mark in the changes of every open file."""
-        return [file.recorder.savepoint() for file in self._changing()]
+        return [file.recorder.savepoint() for file in self.changing()]
 
     def rollback(self, marks: list[int]) -> None:
         """Undoes every change since the mark; files made since then are not made."""
@@ -215,7 +216,7 @@ class Execution:
             file.close()
             release(target)
             self.replaced.discard(target)
-        for file, mark in zip(self._changing(), marks, strict=True):
+        for file, mark in zip(self.changing(), marks, strict=True):
             file.recorder.rollback(mark)
 
     def put_pair(self, pairs: Pairs, key: Value, value: Value) -> None:

@@ -154,26 +154,34 @@ def _finding(on: Compiler, node: tree.Call) -> Callable[[Value, Value], Value]:
             return holder
         if not isinstance(wanted, str):
             raise Failure(f"the name of a {word} must be text, not {type_name(wanted)}")
-        low = fix(wanted)
-        every: list[object] = []
-        for item in inside(holder, way):
-            called = _called(item)
-            if fix(called) == low:
-                if is_one:
-                    known[holder, wanted] = item, called
-                return item
-            if (label := item.label) != called and fix(label) == low:
-                return item
-            every.append(item)
-        names = [_called(item) for item in every]
-        more = f" and {len(names) - 8} more" if len(names) > 8 else ""
-        there = f"There are: {', '.join(names[:8])}{more}" if names else "There are none"
-        failure = Failure(f'no {word} "{wanted}".{did_you_mean(wanted, names)} {there}')
-        if missing_is_fine:
-            return Absent(failure)
-        raise failure
+        try:
+            item = item_named(holder, way, word, wanted, fix)
+        except Missing as failure:
+            if missing_is_fine:
+                return Absent(failure)
+            raise
+        if is_one and fix(called := _called(item)) == fix(wanted):
+            known[holder, wanted] = item, called
+        return item
 
     return find
+
+
+def item_named(holder: object, way: tuple[str, ...], word: str, wanted: str, fix: Callable[[str], str] = fold) -> Any:
+    """The item of a kind with this name, at the end of a path of methods; `fix` makes names alike that count as equal.
+    Raises `Missing` where there is none.
+    """
+    low = fix(wanted)
+    every: list[object] = []
+    for item in inside(holder, way):
+        called = _called(item)
+        if fix(called) == low or ((label := item.label) != called and fix(label) == low):
+            return item
+        every.append(item)
+    names = [_called(item) for item in every]
+    more = f" and {len(names) - 8} more" if len(names) > 8 else ""
+    there = f"There are: {', '.join(names[:8])}{more}" if names else "There are none"
+    raise Missing(f'no {word} "{wanted}".{did_you_mean(wanted, names)} {there}')
 
 
 def _of_key(on: Compiler, node: tree.Call) -> Evaluate:

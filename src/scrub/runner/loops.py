@@ -12,7 +12,7 @@ from scrub.model.core.progress import over
 from scrub.model.core.series import Opening
 from scrub.model.core.types import NUMBER
 from scrub.model.core.values import Value, type_name
-from scrub.runner.blocks import LEAVE, compile_block, compile_inside, cost_of
+from scrub.runner.blocks import LEAVE, compile_block, compile_turns, cost_of
 from scrub.runner.compiling import Compiler, Run, runs
 from scrub.runner.execution import Execution, Frame
 from scrub.runner.fitting import fitted
@@ -35,7 +35,7 @@ def _each(on: Compiler, node: tree.Each) -> Run:
     outer = on.evaluate(node.inside) if node.inside is not None else None
     means = on.means[node]
     slot, base, counter = means.slot, means.base, means.counter
-    body = compile_inside(on, slot if means.items else on.items[-1], node.body)
+    body = compile_turns(on, slot, means.items, node.body)
     warm, test_warm = on.warming(body, node.body), on.warming(where, node.where, True)
     cost, in_cells = cost_of(node.body), node.word in ("cell", "record", "row", "column", "cells")
     goes_through = _visited(on, node)
@@ -97,8 +97,8 @@ def _visited(on: Compiler, node: tree.Each) -> Callable[[Value], Sequence[Value]
 
 @runs(tree.Times)
 def _times(on: Compiler, node: tree.Times) -> Run:
-    times, closure = on.evaluate(node.times), compile_block(on, node.body)
     cost, slot = cost_of(node.body), on.means[node].slot
+    times, closure = on.evaluate(node.times), compile_turns(on, slot, False, node.body)
     warm = on.warming(closure, node.body)
 
     def run(frame: Frame) -> int | None:

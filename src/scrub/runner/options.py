@@ -2,21 +2,24 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping
 from types import MappingProxyType
 from typing import TYPE_CHECKING
 
 from scrub.model.core.host import Host, QuietHost
 from scrub.model.core.named import NamedTuple
+from scrub.model.core.problem import BadCall
+from scrub.model.core.recorder import Changes
 from scrub.runner.results import FileResult
 from scrub.runner.step import Stepper
 
 if TYPE_CHECKING:
     from concurrent.futures import Executor
 
-#: What to do about a file that another program has open, "stop", "wait" or "copy"; or a function of its path and the
-#: reason that says so.
-InUseChoice = str | Callable[[str, str], str]
+#: What to do about a file that another program has open: "stop", "wait", "copy" or the most seconds to wait; or a
+#: function of its path and the reason that says so.
+InUseChoice = str | float | Callable[[str, str], str | float]
 
 
 #: As the number of processes: others are started once it is known that there is enough to do.
@@ -49,3 +52,22 @@ class RunOptions(NamedTuple):
     executor: Executor | None = None
     #: Is told of each file as it is done.
     report: Callable[[FileResult], None] | None = None
+    #: The folder that is watched, where this run is on a file that arrived there.
+    watched: str = ""
+    #: Is shown the first changes of a file while it is still worked on: its path, and the changes so far.
+    glimpse: Callable[[str, Changes], None] | None = None
+
+
+def patience(choice: str | float) -> float:
+    """How many seconds a file that is in use is waited for, by what is to be done about it: 0 for not at all,
+    infinite for as long as it takes. Raises `BadCall` for what cannot be done.
+    """
+    if isinstance(choice, str):
+        if choice not in ("stop", "wait", "copy"):
+            raise BadCall(
+                f'"{choice}" cannot be done about a file in use. Choose stop, wait, copy or a number of seconds'
+            )
+        return math.inf if choice == "wait" else 0
+    if not choice >= 0:
+        raise BadCall(f"{choice} is not a number of seconds to wait. Choose 0 or more")
+    return choice

@@ -140,6 +140,8 @@ class ParallelRun:
             raise
         except TimeoutError:
             raise Lost(f"no worker answered within {_PATIENCE:.0f} seconds") from None
+        except (KeyboardInterrupt, SystemExit):
+            raise
         except BaseException as error:
             raise _lost(error) from None
         self._ensure_alike(told)

@@ -31,7 +31,7 @@ def path_of(on: Compiler, node: Expression) -> Evaluate:
 
         return made
     value = on.evaluate(node)
-    return lambda frame: _no_climbing(value(frame))
+    return lambda frame: ensure_inside(value(frame))
 
 
 def _piece(on: Compiler, part: str | Expression) -> str | Evaluate:
@@ -41,16 +41,18 @@ def _piece(on: Compiler, part: str | Expression) -> str | Evaluate:
     value = on.evaluate(part)
     if is_own(part, on.own_names):
         return lambda frame: shown(value(frame))
-    return lambda frame: _no_separator(shown(value(frame)))
+    return lambda frame: ensure_name(shown(value(frame)))
 
 
-def _no_separator(piece: str) -> str:
+def ensure_name(piece: str) -> str:
+    """A piece of a path that comes from data. Raises `Failure` for one that could lead to another folder."""
     if any(mark in piece for mark in "/\\\0") or piece in (".", ".."):
         raise Failure(f'"{piece}" is part of a path and could lead to another folder. Make it a name: .as-file-name')
     return piece
 
 
-def _no_climbing(path: Value) -> Value:
+def ensure_inside(path: Value) -> Value:
+    """A path that comes from data as a whole. Raises `Failure` for one that leads to another folder."""
     if isinstance(path, str) and (".." in path.replace("\\", "/").split("/") or path.startswith(("/", "~"))):
         raise Failure(f'"{path}" comes from data and leads to another folder. Write the path in the macro')
     return FromData(path) if isinstance(path, str) else path

@@ -100,6 +100,15 @@ class RunRecord:
     def __repr__(self) -> str:
         return f"<RunRecord {self.number}: {self.title!r}, {self.when}, {self.file_count} files>"
 
+    def _repr_html_(self) -> str:
+        """Each file with how much was changed, for notebooks."""
+        from scrub.model.core import html
+
+        rows = ([file.path, file.state, len(file.changes), file.problem] for file in self.files)
+        state = "undone" if self.undone else self.when
+        head = html.heading(f"Run {self.number}: {self.title}", state)
+        return head + html.table(["File", "State", "Changes", "Problem"], rows, self.file_count)
+
     @property
     def undone(self) -> bool:
         """Whether all that it changed was undone."""
@@ -122,6 +131,11 @@ class RunRecord:
                 continue  # the run was cut short before this was written down
             if listed.state != CHANGED:
                 yield listed
+
+    @property
+    def watched(self) -> str:
+        """The folder that was watched, if it ran on a file that arrived there; else an empty text."""
+        return self._summary.watched if self._summary is not None else ""
 
     @property
     def changes(self) -> int:
@@ -187,15 +201,15 @@ class _Summary(NamedTuple):
     changes: int
     failed: int
     left: int
+    watched: str = ""
 
 
 def _summary_of(found: Mapping[str, Any]) -> _Summary | None:
     """The summary of a run that came to its end; None of any other."""
     try:
         files, changes, failed, left = (int(found[word]) for word in ("files", "changes", "failed", "left"))
-        return _Summary(
-            _text(found, "title"), _text(found, "when"), files, _texts(found, "named"), changes, failed, left
-        )
+        named, watched = _texts(found, "named"), _text(found, "watched", "")
+        return _Summary(_text(found, "title"), _text(found, "when"), files, named, changes, failed, left, watched)
     except _MISREAD:
         return None
 

@@ -41,6 +41,7 @@ class FileResult:
         self.notes: list[str] = []
         self.headings: dict[str, Mapping[str, str]] = {}  # of sheets with many changes: what is over their columns
         self.left = 0  # texts that an action could not turn or edit, and left; the log has each
+        self.refused = 0  # changes that somebody refused when they were shown one by one; the log has each
         self.problem: ScrubError | None = None
         self.effects: list[Effect] = []
         self.made: list[str] = []
@@ -55,6 +56,15 @@ class FileResult:
     def __repr__(self) -> str:
         problem = f", problem={str(self.problem)!r}" if self.problem else ""
         return f"<FileResult {self.path!r}: {self.state}, {counted(self.change_count, 'change')}{problem}>"
+
+    def _repr_html_(self) -> str:
+        """What was said and changed, for notebooks."""
+        from scrub.model.core import html
+
+        head = html.heading(self.path, f"{self.state}, {counted(self.change_count, 'change')}")
+        told = "".join(html.heading("", line) for line in [*self.said, *([str(self.problem)] if self.problem else [])])
+        changes = self.changes
+        return head + told + (changes._repr_html_() if len(changes) else "")
 
     def take(self, file: Opened, effects: Sequence[Effect], leaving: Sequence[OutboundTask], elsewhere: bool) -> None:
         """Notes what comes of its file; `leaving` is sent besides what the file sends, and `elsewhere` tells that
@@ -146,6 +156,7 @@ class FileResult:
             "said": self.said,
             "notes": self.notes,
             "left": self.left,
+            "refused": self.refused,
             "made": self.made,
             "sent": self.sent,
             "unsent": self.unsent,
@@ -208,6 +219,19 @@ class RunResult:
     def __repr__(self) -> str:
         number = f"run {self.number}" if self.number else "preview" if self.preview else "not kept"
         return f"<RunResult {self.title!r}: {number}, {counted(len(self.files), 'file')}>"
+
+    def _repr_html_(self) -> str:
+        """Each file with what came of it, and the changes of a single one, for notebooks."""
+        from scrub.model.core import html
+
+        kind = (
+            "preview; nothing was saved" if self.preview else f"run {self.number}" if self.number else "nothing saved"
+        )
+        head = html.heading(self.title, kind)
+        if len(self.files) == 1:
+            return head + self.files[0]._repr_html_()
+        rows = ([file.path, file.state, file.change_count, file.problem] for file in self.files)
+        return head + html.table(["File", "State", "Changes", "Problem"], rows, len(self.files))
 
     def as_dict(self) -> dict[str, Any]:
         """The result as JSON shows it."""

@@ -9,6 +9,7 @@ import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from datetime import datetime
 from functools import partial
+from typing import TYPE_CHECKING
 
 import scrub.runner.statements  # noqa: F401 - marks the functions for statements
 from scrub.language.program import Program
@@ -18,34 +19,45 @@ from scrub.model.core.offers import lacks, missing
 from scrub.model.core.preferences import Preferences, preferring
 from scrub.model.core.problem import BadCall, Failure, FileProblem, Refused, ScrubError, counted, listed, with_article
 from scrub.model.core.progress import watched
+from scrub.model.core.recorder import net_of
 from scrub.model.core.sending import OutboundTask
 from scrub.model.core.values import ARITHMETIC, Secret
 from scrub.model.operations.mistaken import NOTED, REMEDIES
 from scrub.model.vocabulary import Vocabulary
 from scrub.runner.answers import Noting, answer_all
 from scrub.runner.blocks import compile_block
-from scrub.runner.compiling import Compiler, Run
+from scrub.runner.compiling import Compiler, Run, StatementWrapper
 from scrub.runner.continuation import Continuation
 from scrub.runner.execution import BUDGET, Execution
 from scrub.runner.explain import explained, not_foreseen
 from scrub.runner.explain import told as explain
 from scrub.runner.flat import flatten
+from scrub.runner.holding import outdated, proof_of, size_of
 from scrub.runner.opened import Opened, Opens
-from scrub.runner.options import AUTO, RunOptions
+from scrub.runner.options import AUTO, RunOptions, patience
 from scrub.runner.parallel import Lost, ParallelRun, WorkerPool
 from scrub.runner.results import NOT_DONE, NOT_TRIED, FileResult, Interrupted, Prepared, RunResult, failed
 from scrub.runner.run_record import RunRecorder
 from scrub.runner.saver import Saver
 from scrub.runner.sending import Sender
 from scrub.runner.step import Stopped, Watch
+from scrub.runner.stepping import Stepping
 from scrub.runner.ticket import encode_answer, work_of
 from scrub.store.access import noting_access
 from scrub.store.errors import InUse, StoreError
 from scrub.store.patch import Effect, claiming, forgetting, free_path, replacing
 from scrub.store.store import Store
 
+if TYPE_CHECKING:
+    from scrub.runner.review import Prepares
+    from scrub.runner.reviewing import Key, Proposal, Reviewing
+
 #: Seconds of work after which it is known how long a file takes, and of what is left for which others are started.
 _LOOKING, _WORTH_IT = 1.0, 3.0
+#: Bytes of what was prepared that are kept until it is saved.
+_KEPT = 64_000_000
+#: The first changes of a file that are shown while it is worked on.
+_FIRST = 20
 #: Files of one run of which only what is needed is kept once they are done.
 _MANY = 100
 
@@ -123,10 +135,17 @@ class Runner:
         self.sender = sender
         self.preferences = preferences or Preferences()
         self.pool, self.path, self.former = pool, path, former
-        self._watch = Watch(options.stepper) if options.stepper else None
+        self._wrapper: StatementWrapper | None = Stepping(Watch(options.stepper)) if options.stepper else None
+        self._reviewing: Reviewing | None = None
+        self._execution: Execution | None = None  # that at hand
+        #: What is prepared again before it is saved: its files, what proves that it is the same, the paths it takes.
+        self._again_from: dict[int, tuple[Sequence[str], bytes, set[str]]] = {}
+        self._seen = 0  # of its changes, how many were shown
         self._bodies: dict[int, Run] = {}
         self._body(program.on(next(iter(program.variants), "")))
         self.answers: list[object] = []
+        #: Saves what is done, before a file in use is waited for.
+        self.before_waiting: Callable[[], None] | None = None
         self.claims: set[str] = set()  # the paths at which this run makes files
         #: The answers that are not secret, as they were given.
         self.given = {name: answer for name, answer in options.answers.items() if not isinstance(answer, Secret)}
@@ -153,16 +172,27 @@ class Runner:
         every = list(_distinct(paths))
         record = RunRecorder(self.program, result, every, self._again(), self.former)
         saver = Saver(result, self.store, self.sender, self._report(len(every)), record.as_dict, self.options.stop)
+        self.before_waiting = saver.flush
         if self.former is not None:
             result.number, saver.first = self.former.number, self.former.next
-        interrupted = False
-        try:
+
+        def work() -> None:
             if "nothing" in self.program.macro.runs_on and not paths:
                 saver.take(self.prepare([]))
             elif self.program.macro.for_all:
                 saver.take(self.prepare(every))
             else:
                 self._many(every, saver)
+
+        self._to_the_end(work, every, saver, record)
+        return result
+
+    def _to_the_end(self, work: Callable[[], None], every: Sequence[str], saver: Saver, record: RunRecorder) -> None:
+        """Does the work of a run and keeps its record, also where it ends early."""
+        result = saver.result
+        interrupted = False
+        try:
+            work()
         except Lost as lost:
             result.ended = str(lost)
         except KeyboardInterrupt:
@@ -180,6 +210,94 @@ class Runner:
             self._keep_record(result, record)
         if interrupted:
             raise Interrupted(result)
+
+    def hold(self, paths: Sequence[str]) -> list[Prepared]:
+        """Prepares the run and keeps it in memory, to be shown and then saved as it is."""
+        with preferring(self.preferences), claiming(self.claims):
+            if not paths or any(map(self._can_be_opened, paths)):
+                self.answers = list(self._ask())
+            groups = self.groups(paths)
+            held: list[Prepared] = []
+            kept = 0
+            watching = bool(getattr(self.host, "watching", False))
+            for number, group in enumerate(groups):
+                name = os.path.basename(group[0]) if group else ""
+                self.host.progress(number, len(groups), name)
+                self._seen = 0
+                before = set(self.claims)
+                with watched(partial(self._tell, number, len(groups), name) if watching else None):
+                    prepared = self.prepare(group)
+                kept += size_of(prepared)
+                if kept > _KEPT and prepared.effects:
+                    self._let_go(prepared, group, self.claims - before)
+                held.append(prepared)
+            self.host.progress(len(groups), len(groups), "")
+        return held
+
+    def _let_go(self, prepared: Prepared, group: Sequence[str], claimed: set[str]) -> None:
+        """Keeps only what is shown of a file: there is no room for all. It is prepared again to be saved."""
+        self._again_from[id(prepared)] = (group, proof_of(prepared), claimed)
+        for file in prepared.files:
+            file.effects = []
+
+    def _prepared_again(self, prepared: Prepared) -> Prepared:
+        """What was prepared, with all that its commit needs. Where it is not the same any more, it fails."""
+        group, proof, claimed = self._again_from.pop(id(prepared), ((), b"", set()))
+        if not group:
+            return prepared
+        self.claims -= claimed
+        again = self.prepare(group)
+        if proof_of(again) == proof:
+            return again
+        outdated(prepared, "it was changed since")
+        return prepared
+
+    def groups(self, paths: Sequence[str]) -> list[list[str]]:
+        """The files that the macro works on together: all, or each alone."""
+        every = list(_distinct(paths))
+        return [every] if self.program.macro.for_all or not every else [[path] for path in every]
+
+    def reviewed(self) -> Prepares:
+        """What prepares files without the steps that somebody refuses. The questions of the macro are asked once."""
+        from scrub.runner.reviewing import Reviewing
+
+        if self.program.function is not None:
+            raise BadCall(f'"{self.program.title}" is a Python function; only macros can be reviewed')
+        self._wrapper = self._reviewing = reviewing = Reviewing()
+        self._bodies.clear()
+        claimed: dict[tuple[str, ...], set[str]] = {}
+
+        def prepare(group: Sequence[str], refused: frozenset[Key]) -> tuple[Prepared, list[Proposal]]:
+            with preferring(self.preferences), claiming(self.claims):
+                if not self.answers and (not group or any(map(self._can_be_opened, group))):
+                    self.answers = list(self._ask())
+                self.claims -= claimed.get(tuple(group), set())  # it makes its files again
+                before = set(self.claims)
+                reviewing.begin(refused)
+                prepared = self.prepare(group)
+                claimed[tuple(group)] = self.claims - before
+            return prepared, reviewing.proposals
+
+        return prepare
+
+    def commit(self, held: Sequence[Prepared]) -> RunResult:
+        """Saves what was prepared before."""
+        assert self.store is not None
+        every = [file.path for prepared in held for file in prepared.files if file.path]
+        result = RunResult(self.program.title, False)
+        with preferring(self.preferences), claiming(self.claims):
+            result.recovered = self.store.recover()
+            record = RunRecorder(self.program, result, every, self._again(), None)
+            saver = Saver(result, self.store, self.sender, self._report(len(every)), record.as_dict, self.options.stop)
+
+            def work() -> None:
+                for prepared in map(self._prepared_again, held):
+                    if saver.changed.concern(prepared, 0):
+                        saver.flush()
+                        outdated(prepared)
+                    saver.take(prepared)
+
+            self._to_the_end(work, every, saver, record)
         return result
 
     def _again(self) -> dict[str, object]:
@@ -189,6 +307,7 @@ class Runner:
             "answers": dict(self._kept_answers()),
             "into": self.options.into,
             "at": self.options.at,
+            **({"watched": self.options.watched} if self.options.watched else {}),
         }
 
     def _kept_answers(self) -> Iterator[tuple[str, object]]:
@@ -266,9 +385,9 @@ class Runner:
 
     def in_turn(self, path: str, saver: Saver) -> Prepared:
         """One file, prepared while others wait to be saved; where it needs what these change, after them."""
-        forget = forgetting()
-        prepared = self.prepare([path], told=not saver.waits)
-        if not saver.waits:
+        forget, told = forgetting(), not saver.waits
+        prepared = self.prepare([path], told)
+        if told:
             return prepared
         if saver.changed.concern(prepared, saver.since):
             forget()
@@ -294,7 +413,13 @@ class Runner:
         return Prepared([found], [], [])
 
     def _tell(self, done: int, of: int, name: str, label: str, share: float) -> None:
-        """Tells how far one file has come."""
+        """Tells how far one file has come, and what its first changes are."""
+        if self.options.glimpse is not None and self._execution is not None and self._execution.roots:
+            first = self._execution.roots[0]
+            made = first.recorder.since()[:_FIRST]
+            if len(made) > self._seen:
+                self._seen = len(made)
+                self.options.glimpse(first.shown, net_of(made))
         self.host.progress(done + share, of, f"{name}: {label}" if label and label != name else name)
 
     def prepare(self, paths: Sequence[str], told: bool = True) -> Prepared:
@@ -317,6 +442,7 @@ class Runner:
         forget = forgetting()
         execution = Execution(self.host if told else QuietHost(), self.reach, self.budget)
         execution.at, execution.opener = self.options.at, self.opener
+        self._execution = execution
         group = _Group(results, execution)
         busy = False
         try:
@@ -332,6 +458,7 @@ class Runner:
             group.failed(not_foreseen(error, group.at.path))
         finally:
             group.close()
+            self._execution = None  # which keeps all that was open
         if any(result.problem is not None for result in results):
             forget()
         results[0].log, results[0].said = execution.log, execution.said
@@ -368,17 +495,33 @@ class Runner:
             fresh, leaving = [], []
 
     def _opened(self, found: FileResult, beside: set[str]) -> Opened:
-        """The file of a result, open; noted in `beside` if it is in use, so that its result is saved beside it."""
-        file = self.opener.open(found.path, self.program.macro.runs_on)
-        try:
-            found.address = file.address
-            self._ensure_fitting(file.item, found.path)
-            if self.saves and self.into is None and self._is_busy(file):
-                beside.add(found.address)
-        except BaseException:
+        """The file of a result, open; noted in `beside` if it is in use, so that its result is saved beside it. One
+        that was waited for is opened again, since the program that had it may have saved it.
+        """
+        until: float | None = None
+        while True:
+            file = self.opener.open(found.path, self.program.macro.runs_on)
+            try:
+                found.address = file.address
+                self._ensure_fitting(file.item, found.path)
+                busy = _busy(file) if self.saves and self.into is None else None
+                if busy is None:
+                    return file
+                if until is None:
+                    choice = self._choice(file, busy)
+                    if choice == "copy":
+                        beside.add(found.address)
+                        return file
+                    until = time.monotonic() + patience(choice)
+                if time.monotonic() >= until:
+                    raise busy
+            except BaseException:
+                file.close()
+                raise
             file.close()
-            raise
-        return file
+            if self.before_waiting is not None:
+                self.before_waiting()
+            _wait(file, until)
 
     def _ensure_fitting(self, item: Item, path: str) -> None:
         """Raises `FileProblem` for a file of another kind than the macro runs on."""
@@ -387,21 +530,10 @@ class Runner:
             kinds = listed([f"a {word}" for word in runs_on], "or")
             raise FileProblem(path, f'this is a {item.kind_word}, and "{self.program.title}" runs on {kinds}')
 
-    def _is_busy(self, file: Opened) -> bool:
-        """Whether the result must be saved beside a file that is in use. One may be waited for; raises otherwise."""
-        while True:
-            try:
-                file.ensure_free()
-            except InUse as busy:
-                choice = self.options.in_use
-                choice = choice(file.shown, busy.what) if callable(choice) else choice
-                if choice == "stop":
-                    raise
-                if choice == "copy":
-                    return True
-                time.sleep(0.5)
-            else:
-                return False
+    def _choice(self, file: Opened, busy: InUse) -> str | float:
+        """What is to be done about a file that is in use."""
+        choice = self.options.in_use
+        return choice(file.shown, busy.what) if callable(choice) else choice
 
     def _effects(self, file: Opened, busy: bool) -> list[Effect]:
         """What saving a file comes to: a change of the file itself, or a new one in the folder for results."""
@@ -412,9 +544,11 @@ class Runner:
 
     def _body(self, program: Program) -> Run:
         """The closure of a program, made once."""
+        if program.function is not None:
+            return program.function
         body = self._bodies.get(id(program))
         if body is None:
-            compiler = Compiler(program, self.vocabulary, flatten, self._watch)
+            compiler = Compiler(program, self.vocabulary, flatten, self._wrapper)
             body = self._bodies[id(program)] = compile_block(compiler, program.macro.body)
         return body
 
@@ -435,6 +569,8 @@ class Runner:
                 body(frame)
         except Stopped:
             raise Failure("stopped. Nothing was saved") from None
+        if self._reviewing is not None:
+            self._reviewing.end(execution)
 
     def _keep_record(self, result: RunResult, record: RunRecorder) -> None:
         """Keeps what was run, also when it changed nothing or failed; a record that cannot be kept harms no file."""
@@ -457,6 +593,8 @@ def _not_done(path: str) -> FileResult:
 
 
 def _selects(program: Program) -> bool:
+    if program.function is not None:  # only its run will tell
+        return True
     return program.selection_slot >= 0 or any(_selects(inner) for inner in program.inner)
 
 
@@ -514,3 +652,21 @@ def save_opened(store: Store, file: Opened, title: str) -> int | None:
         number = store.begin({"title": title, "macro": "", "when": when, "files": []})
         store.save(number, "1", effects, Prepared([result], [], []).record())
         return number
+
+
+def _wait(file: Opened, until: float) -> None:
+    """Waits as long as a file is in use, but not beyond a moment."""
+    with contextlib.suppress(FileNotFoundError):  # a program that saves it may remove it first
+        while _busy(file) is not None and (left := until - time.monotonic()) > 0:
+            time.sleep(min(0.5, left))
+        return
+    time.sleep(0.5)
+
+
+def _busy(file: Opened) -> InUse | None:
+    """Why a file cannot be changed as long as another program has it open; None if it can."""
+    try:
+        file.ensure_free()
+    except InUse as busy:
+        return busy
+    return None

@@ -62,6 +62,7 @@ class RunRecorder:
             "changes": changes + sum(file.change_count for file in self._result.files),
             "failed": sum(bool(file["problem"]) for file in named),
             "left": sum(file["state"] == NOT_DONE for file in named),
+            "watched": self._again.get("watched", ""),
         }
 
 

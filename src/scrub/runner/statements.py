@@ -255,7 +255,7 @@ def _say(on: Compiler, node: tree.Say) -> Run:
 def _runmacro(on: Compiler, node: tree.RunMacro) -> Run:
     inner: Program = on.means[node].program
     data = [argument.name or "" for argument in node.arguments if not is_own(argument.value, on.own_names)]
-    compiler = Compiler(inner, on.vocabulary, on.flatten, on.watch, data, is_inner=True)
+    compiler = Compiler(inner, on.vocabulary, on.flatten, on.wrapper, data, is_inner=True)
     compiler.depth = on.depth
     body = compile_block(compiler, inner.macro.body)
     slots = {question.name: slot for question, slot in zip(inner.questions, inner.question_slots, strict=True)}
