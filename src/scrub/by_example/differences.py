@@ -1,0 +1,233 @@
+"""What is other in two files, place by place: counted before anything is learned, and what the macro leaves open."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator, Mapping, Sequence
+from typing import NamedTuple
+
+from scrub.by_example.seen import OF_PROGRAMS, SeenBook, SeenList, SeenSheet
+from scrub.by_example.values import alike
+from scrub.model.core.area import letters_of
+from scrub.model.core.change import plain
+
+#: What a setting is called that a program changed on its own.
+PROGRAM = "by the program"
+
+
+class Difference(NamedTuple):
+    """A place, what is there in one file and what in the other, as a person reads it."""
+
+    place: str
+    what: str
+    one: object
+    other: object
+
+    def __str__(self) -> str:
+        return f"{self.place} {self.what}".rstrip()
+
+
+def differences(one: SeenBook | SeenList, other: SeenBook | SeenList) -> list[Difference]:
+    """Every place that is other; what programs change on their own on all sheets is left out."""
+    if isinstance(one, SeenBook) and isinstance(other, SeenBook):
+        return list(_of_books(one, other))
+    if isinstance(one, SeenList) and isinstance(other, SeenList):
+        return list(_of_lists(one, other))
+    return []
+
+
+def noise(one: SeenBook, other: SeenBook) -> dict[str, str]:
+    """Settings that are other on every sheet at once, as programs do: the word, and what is told of it."""
+    pairs = [(sheet, other.by_name[sheet.name]) for sheet in one.sheets if sheet.name in other.by_name]
+    everywhere = {
+        word
+        for word in OF_PROGRAMS
+        if pairs and all(not alike(a.settings.get(word), b.settings.get(word)) for a, b in pairs)
+    }
+    if not everywhere & set(_NEVER_BY_HAND):
+        return {"active": ""}
+    usual = {word for word in (*OF_PROGRAMS, *_RESET) if len({str(b.settings.get(word)) for _, b in pairs}) == 1}
+    changed = {
+        word: f"{word.replace('-', ' ')}, on all sheets"
+        for word in dict.fromkeys((*OF_PROGRAMS, *_RESET))
+        if word in usual and any(not alike(a.settings.get(word), b.settings.get(word)) for a, b in pairs)
+    }
+    return {**changed, "active": ""}  # which sheet is shown first is other whenever somebody looks at another one
+
+
+#: What some programs forget on every sheet when nobody looks.
+_RESET = ("frozen-rows", "frozen-columns")
+#: Settings that hardly anybody changes by hand.
+_NEVER_BY_HAND = ("header-margin", "footer-margin", "view", "page-break-lines")
+
+
+def _of_books(one: SeenBook, other: SeenBook) -> Iterator[Difference]:
+    left_out = noise(one, other)
+    for sheet in one.sheets:
+        partner = other.by_name.get(sheet.name)
+        if partner is None:
+            yield Difference(sheet.name, "", "a sheet", None)
+            continue
+        yield from _of_sheets(sheet, partner, set(left_out))
+    for sheet in other.sheets:
+        if sheet.name not in one.by_name:
+            yield Difference(sheet.name, "", None, "a sheet")
+
+
+def _of_sheets(one: SeenSheet, other: SeenSheet, left_out: set[str]) -> Iterator[Difference]:
+    for word, value in one.settings.items():
+        if word in left_out or word == "name":
+            continue
+        if not alike(value, other.settings.get(word)):
+            yield Difference(one.name, word, value, other.settings.get(word))
+    for word in ("protected", "allowed"):
+        before, after = getattr(one.sheet, word, None), getattr(other.sheet, word, None)
+        if before != after and (word == "protected" or getattr(other.sheet, "protected", False)):
+            yield Difference(one.name, word, before, after)
+    known: KnownLooks = {}
+    for row, column in {**dict.fromkeys(one.places()), **dict.fromkeys(other.places())}:
+        address = f"{letters_of(column)}{row}"
+        before, after = one.content(row, column), other.content(row, column)
+        if not alike(before, after):
+            yield Difference(one.name, address, before, after)
+        for word, before, after in looks_that_differ(one, other, (row, column), (row, column), known):
+            yield Difference(one.name, f"{address} {word}", before, after)
+    for row in sorted({*one.rows, *other.rows}):
+        if one.is_row_hidden(row) != other.is_row_hidden(row):
+            yield Difference(one.name, f"row {row} hidden", one.is_row_hidden(row), other.is_row_hidden(row))
+    for column, word, before, after in measures(one, other):
+        yield Difference(one.name, f"column {letters_of(column)} {word}", before, after)
+
+
+#: The looks that differ between a format of one file and a format of the other.
+KnownLooks = dict[tuple[object, object, int], list[tuple[str, object, object]]]
+
+
+def looks_that_differ(
+    one: SeenSheet, other: SeenSheet, a: tuple[int, int], b: tuple[int, int], known: KnownLooks
+) -> Sequence[tuple[str, object, object]]:
+    """How a cell of one sheet looks otherwise than a cell of the other: the word, before and after."""
+    words = one.visible_looks(*a)
+    key = (one.style(*a), other.style(*b), len(words))
+    found = known.get(key) if key[0] is not None else None
+    if found is None:
+        found = [
+            (word, before, after)
+            for word in words
+            if word != "comment"
+            and (before := one.look(*a, word)) != (after := other.look(*b, word))
+            and not same_look(word, before, after)
+        ]
+        known[key] = found
+    if words and (before := one.look(*a, "comment")) != (after := other.look(*b, "comment")):
+        return [*found, ("comment", before, after)]
+    return found
+
+
+def measures(one: SeenSheet, other: SeenSheet) -> Iterator[tuple[int, str, object, object]]:
+    """The columns that are wider, narrower, hidden or shown: the column, what, before and after. A width that most
+    columns got, and had none before, is the usual one of the program.
+    """
+    columns = sorted({*one.columns, *other.columns})
+    widths = Counter(str(other.measure(column, "width")) for column in columns)
+    usual = {width for width, times in widths.items() if times > 1 and times * 2 > len(columns)}
+    for column in columns:
+        for word in ("width", "hidden"):
+            before, after = one.measure(column, word), other.measure(column, word)
+            if word == "hidden":
+                same = bool(before) == bool(after)
+            elif before is None or after is None:
+                same = after is None or str(after) in usual
+            else:
+                same = abs(float(str(before)) - float(str(after))) < 1  # programs round widths
+            if not same:
+                yield column, word, before, after
+
+
+def same_look(word: str, one: object, other: object) -> bool:
+    """Whether two looks are the same: a program writes the usual ones in several ways."""
+    usual: dict[str, tuple[object, ...]] = {
+        "colour": (None, "#000000"), "alignment": (None, "general"), "vertical-alignment": (None, "bottom"),
+        "number-format": (None, "General", "general"), "indent": (None, 0), "rotation": (None, 0),
+        "wrapped": (None, False),
+        "fill": (None, "#ffffff"),
+    }  # fmt: skip
+    if word in ("font", "size"):
+        return one is None or other is None
+    if word == "number-format":
+        return _plain_format(one) == _plain_format(other)
+    if word in usual:
+        return str(one) == str(other) or (one in usual[word] and other in usual[word])
+    return str(one) == str(other)
+
+
+def _plain_format(form: object) -> str:
+    return str(form or "General").replace("\\", "").lower()
+
+
+def _of_lists(one: SeenList, other: SeenList) -> Iterator[Difference]:
+    matched, gone, fresh = match(one, other)
+    for a, b in matched:
+        for name, value in one.items[a].items():
+            if name in other.items[b] and not alike(value, other.items[b][name]) and counts(name, one.items[a]):
+                yield Difference(f"{one.part} {a + 1}", name.partition(".")[2], value, other.items[b][name])
+    for number in gone:
+        yield Difference(f"{one.part} {number + 1}", "", _told(one, number), None)
+    for number in fresh:
+        yield Difference(f"{one.part} {number + 1}", "", None, _told(other, number))
+
+
+#: What follows from other fields of a paragraph or message, or is another one in every file.
+_FOLLOWING = frozenset(
+    "style font size colour place base-subject id date hidden highlight left-indent space-before space-after "
+    "keep-with-next list-level".split()
+)
+
+
+def counts(name: str, item: Mapping[str, object]) -> bool:
+    """Whether a field says something of its own: looks of a paragraph without text do not, nor what follows others."""
+    word = name.partition(".")[2]
+    if word in _FOLLOWING:
+        return False
+    return bool(item.get("paragraph.text", True)) or word == "text"
+
+
+def _told(seen: SeenList, number: int) -> str:
+    item = seen.items[number]
+    return plain(item.get("message.subject") or item.get("paragraph.text") or "")[:60]
+
+
+def match(one: SeenList, other: SeenList) -> tuple[list[tuple[int, int]], list[int], list[int]]:
+    """Which item is which: those that are the same, those between them in order, those that are gone, and new ones."""
+    import difflib
+
+    left, right = ([repr(seen.key(number)) for number in range(len(seen.items))] for seen in (one, other))
+    pairs: list[tuple[int, int]] = []
+    gone: list[int] = []
+    fresh: list[int] = []
+    for tag, a, b, c, d in difflib.SequenceMatcher(None, left, right, autojunk=False).get_opcodes():
+        if tag == "equal" or b - a == d - c:
+            pairs += zip(range(a, b), range(c, d), strict=True)
+        else:
+            inner = _likely(left[a:b], right[c:d])
+            pairs += [(a + x, c + y) for x, y in inner]
+            gone += [a + x for x in range(b - a) if x not in dict(inner)]
+            fresh += [c + y for y in range(d - c) if y not in {y for _, y in inner}]
+    return pairs, gone, fresh
+
+
+def _likely(left: list[str], right: list[str]) -> list[tuple[int, int]]:
+    """Pairs of texts that are most alike, in order."""
+    import difflib
+
+    found: list[tuple[int, int]] = []
+    start = 0
+    for x, text in enumerate(left):
+        scores = [
+            (difflib.SequenceMatcher(None, text, other).ratio(), -y) for y, other in enumerate(right[start:], start)
+        ]
+        if scores and max(scores)[0] > 0.6:
+            y = -max(scores)[1]
+            found.append((x, y))
+            start = y + 1
+    return found

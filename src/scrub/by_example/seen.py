@@ -1,0 +1,276 @@
+"""A file as a macro sees it: fields by the Vocabulary, cells, and how they look."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+from functools import cached_property
+from typing import Any
+
+from scrub.model.cells.grid import CellError
+from scrub.model.cells.records import written_heading
+from scrub.model.core.area import letters_of
+from scrub.model.core.problem import Failure
+from scrub.model.vocabulary import Kind, Vocabulary
+
+#: Looks of cells that are compared. Borders are told by their sides.
+LOOKS = (
+    "bold", "italic", "underlined", "strikethrough", "colour", "fill", "font", "size", "locked", "number-format",
+    "alignment", "vertical-alignment", "wrapped", "indent", "rotation", "border-left", "border-right", "border-top",
+    "border-bottom", "comment",
+)  # fmt: skip
+#: Those of an empty cell.
+_OF_EMPTY = ("fill", "locked", "border-left", "border-right", "border-top", "border-bottom", "comment")
+#: What programs change on their own when they save: it is told, and never learned from all sheets at once.
+OF_PROGRAMS = (
+    "view", "zoom", "gridlines", "page-break-lines", "header-margin", "footer-margin", "left-margin", "right-margin",
+    "top-margin", "bottom-margin", "print-scale", "filter", "paper",
+)  # fmt: skip
+#: What is in headings that no macro can write as a field.
+_UNWRITABLE = re.compile(r'["{}\r\n]')
+#: The columns that are looked at.
+_WIDEST = 300
+
+
+def settings_of(item: Any, kind: Kind) -> dict[str, object]:
+    """The fields of an item that a macro can set, with what they are."""
+    found = {}
+    for word, field in kind.fields.items():
+        if not field.can_be_set:
+            continue
+        try:
+            found[word] = getattr(item, field.python)
+        except (Failure, NotImplementedError, AttributeError):
+            continue
+    return found
+
+
+class SeenSheet:
+    """A sheet: its settings, its cells, and what is under its headings."""
+
+    def __init__(self, sheet: Any, kind: Kind, looks: dict[tuple[object, str], object]) -> None:
+        """`looks` are those of the file that were asked for so far."""
+        self.sheet, self.looks = sheet, looks
+        self.name: str = sheet.name
+        self._kind = kind
+        used = sheet.used()
+        self.used = used
+        self.columns = range(used.left, min(used.right, used.left + _WIDEST) + 1) if used else range(0)
+        #: Values by column and row.
+        self.values: dict[int, dict[int, Any]] = {
+            column: {row: value for row, value in sheet.column_values(column).items() if value is not None}
+            for column in self.columns
+        }
+        self.heading_row: int | None = sheet.heading_row() or (used.top if used else None)
+        if used is not None and self.heading_row == used.top and not self._has_headings(used.top):
+            self.heading_row = None
+
+    def _has_headings(self, row: int) -> bool:
+        texts = [self.values[column].get(row) for column in self.columns]
+        return bool(texts) and all(isinstance(each, str) for each in texts if each is not None) and len(texts) > 1
+
+    @cached_property
+    def settings(self) -> dict[str, object]:
+        """The fields of the sheet."""
+        return settings_of(self.sheet, self._kind)
+
+    @cached_property
+    def headings(self) -> dict[str, int]:
+        """The headings as a macro writes them, with their columns; those that are there twice are left out."""
+        if self.heading_row is None:
+            return {}
+        found: dict[str, int] = {}
+        twice = set()
+        for column in self.columns:
+            value = self.values[column].get(self.heading_row)
+            if not isinstance(value, str) or not value.strip() or _UNWRITABLE.search(value):
+                continue
+            written = written_heading(value)
+            if written in found:
+                twice.add(written)
+            found[written] = column
+        return {written: column for written, column in found.items() if written not in twice}
+
+    def heading_text(self, written: str) -> str:
+        """The heading itself."""
+        assert self.heading_row is not None
+        return str(self.values[self.headings[written]][self.heading_row])
+
+    @cached_property
+    def rows(self) -> list[int]:
+        """The rows below the headings in which something is."""
+        if self.heading_row is None:
+            return []
+        found = {row for column in self.columns for row in self.values[column] if row > self.heading_row}
+        return sorted(found)
+
+    def record(self, row: int) -> dict[str, object]:
+        """What is under each heading in a row."""
+        return {written: self.value(row, column) for written, column in self.headings.items()}
+
+    def value(self, row: int, column: int) -> object:
+        """A value; of an error, or a result that is not known, its text."""
+        found = self.values.get(column, {}).get(row)
+        return (found.error or None) if isinstance(found, CellError) else found
+
+    def formula(self, row: int, column: int) -> str | None:
+        """The formula of a cell."""
+        found: str | None = self.sheet.formula(row, column)
+        return found
+
+    def visible_looks(self, row: int, column: int) -> Sequence[str]:
+        """The looks that a person sees of a cell: of an empty one its fill and borders, of a covered one none."""
+        if (row, column) in self._covered:
+            return ()
+        return LOOKS if self.value(row, column) is not None else _OF_EMPTY
+
+    @cached_property
+    def _covered(self) -> set[tuple[int, int]]:
+        """The cells under merged ones, without the first of each."""
+        return {
+            (row, column)
+            for area in self.sheet.merged()
+            for row in range(area.top, area.bottom + 1)
+            for column in range(area.left, area.right + 1)
+            if (row, column) != (area.top, area.left)
+        }
+
+    def content(self, row: int, column: int) -> object:
+        """What is in a cell: its formula, or else its value."""
+        if column in self._with_formulas:
+            formula = self.formula(row, column)
+            if formula is not None:
+                return f"={formula.removeprefix('=')}"
+        return self.value(row, column)
+
+    @cached_property
+    def _with_formulas(self) -> set[int]:
+        """The columns in which there is a formula."""
+        return {column for row, column in self.places() if self.formula(row, column) is not None}
+
+    def look(self, row: int, column: int, word: str) -> object:
+        """How a cell looks; asked once for each format of the file."""
+        if word == "comment":
+            return self._comments.get((row, column))
+        key = (self.style(row, column), word)
+        if key[0] is None or key not in self.looks:
+            try:
+                self.looks[key] = self.sheet.look(row, column, word)
+            except (Failure, NotImplementedError, AttributeError):
+                self.looks[key] = None
+        return self.looks[key]
+
+    def style(self, row: int, column: int) -> object:
+        """What is the same for cells that look the same; None where nobody tells."""
+        style = getattr(self.sheet, "style", None)
+        return style(row, column) if style is not None else None
+
+    @cached_property
+    def _comments(self) -> dict[tuple[int, int], str]:
+        """The comments by their place."""
+        try:
+            return {(each.row, each.column): each.text for each in self.sheet.comments()}
+        except (Failure, NotImplementedError, AttributeError):
+            return {}
+
+    def places(self) -> Iterator[tuple[int, int]]:
+        """The places in the used range, row by row."""
+        if self.used is not None:
+            for row in range(self.used.top, self.used.bottom + 1):
+                for column in self.columns:
+                    yield row, column
+
+    def measure(self, column: int, word: str) -> object:
+        """The width of a column, or whether it is hidden."""
+        try:
+            return self.sheet.measure(column, False, word)
+        except (Failure, NotImplementedError, AttributeError):
+            return None
+
+    def is_row_hidden(self, row: int) -> bool:
+        """Whether a row is hidden."""
+        try:
+            return bool(self.sheet.measure(row, True, "hidden"))
+        except (Failure, NotImplementedError, AttributeError):
+            return False
+
+    @property
+    def context(self) -> dict[str, object]:
+        """What a condition on sheets can be about."""
+        heads = [str(each) for each in getattr(self.sheet, "headings", [])]
+        return {"sheet.name": self.name, "sheet.headings": heads, "sheet.hidden": self.settings.get("hidden", False)}
+
+    @property
+    def _first(self) -> int | None:
+        return self.used.top if self.used is not None else None
+
+    @property
+    def table(self) -> str:
+        """How a macro names what is under its headings."""
+        return "sheet.records" if self.heading_row == self._first else f"sheet.records(headings: {self.heading_row})"
+
+    @property
+    def opening(self) -> str:
+        """How a macro goes through its records."""
+        return "each record" if self.heading_row == self._first else f"each record in {self.table}"
+
+    def address(self, row: int, column: int) -> str:
+        """How a person calls a cell."""
+        return f"{self.name} {letters_of(column)}{row}"
+
+
+class SeenBook:
+    """A workbook."""
+
+    part = "sheet"
+
+    def __init__(self, item: Any, vocabulary: Vocabulary) -> None:
+        self.kind = "workbook"
+        looks: dict[tuple[object, str], object] = {}
+        self.sheets = [SeenSheet(sheet, vocabulary.kinds["sheet"], looks) for sheet in item.sheets()]
+        if item.name.lower().endswith((".csv", ".tsv")):
+            self.sheets[0].name = ""  # it is called by the file
+            self.sheets[0].settings.pop("name", None)
+        self.by_name = {sheet.name: sheet for sheet in self.sheets}
+
+
+class SeenList:
+    """The paragraphs of a document, or the messages of a mailbox: items with fields, one after another."""
+
+    def __init__(self, item: Any, kind: str, vocabulary: Vocabulary) -> None:
+        self.kind = kind
+        self.part = "paragraph" if kind == "document" else "message"
+        every = item.every_paragraph() if kind == "document" else list(item.messages())
+        of = vocabulary.kinds[self.part]
+        self.items: list[dict[str, object]] = [_fields(each, of, self.part) for each in every]
+
+    def key(self, number: int) -> object:
+        """What tells an item from others."""
+        item = self.items[number]
+        return item.get("message.id") or item.get("paragraph.text")
+
+
+def _fields(item: Any, kind: Kind, word: str) -> dict[str, object]:
+    found: dict[str, object] = {}
+    for name, field in kind.fields.items():
+        if name in ("number", "size", "link"):
+            continue
+        try:
+            found[f"{word}.{name}"] = getattr(item, field.python)
+        except (Failure, NotImplementedError, AttributeError):
+            continue
+    return found
+
+
+def seen(item: Any, vocabulary: Vocabulary) -> SeenBook | SeenList | None:
+    """An open file; None for one from which nothing is learned."""
+    if item.kind_word == "workbook":
+        return SeenBook(item, vocabulary)
+    if item.kind_word in ("document", "mailbox"):
+        return SeenList(item, item.kind_word, vocabulary)
+    return None
+
+
+def names_of(sheets: Sequence[SeenSheet]) -> list[str]:
+    """The names of some sheets."""
+    return [sheet.name for sheet in sheets]

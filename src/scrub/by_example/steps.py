@@ -1,0 +1,64 @@
+"""Steps of a learned macro: lines inside loops, each with how long it is to say and what else it could be."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from itertools import groupby
+from typing import NamedTuple
+
+from scrub.by_example.condition_parts import Condition
+from scrub.by_example.values import literal
+
+#: The order of steps: what is read before it is set comes first.
+LOOKS_BY_RULE, DELETIONS, TEXTS, VALUES, LOOKS, ORDER, SETTINGS, PROTECTION, NAMES = range(9)
+
+
+class Step(NamedTuple):
+    """Something that a macro does: its place in the order, the loops around it from the outside in, and its lines."""
+
+    order: int
+    loops: tuple[str, ...]
+    lines: tuple[str, ...]
+    #: What the step could be as well: other loops with the same lines.
+    readings: tuple[tuple[str, ...], ...] = ()
+    #: Why the example does not tell more.
+    note: str = ""
+
+
+def written(steps: Sequence[Step], kind: str, title: str) -> str:
+    """The macro; steps that share their loops share them in the text."""
+    body: list[str] = []
+    _write(sorted(steps, key=lambda step: step.order), 0, body)
+    return "\n".join([f"macro {title}", f"for   {kind}", "", *body, ""])
+
+
+def _write(steps: Sequence[Step], depth: int, body: list[str]) -> None:
+    for opening, group in groupby(steps, key=lambda step: step.loops[depth] if len(step.loops) > depth else ""):
+        inside = list(group)
+        indent = "    " * depth
+        if not opening:
+            body += [indent + line for step in inside for line in step.lines]
+            continue
+        if opening.startswith("each record"):  # a record loop reads what the one before it set: each has its own
+            for step in inside:
+                body.append(indent + opening)
+                _write([step], depth + 1, body)
+                body.append(f"{indent}end")
+            continue
+        body.append(indent + opening)
+        _write(inside, depth + 1, body)
+        body.append(f"{indent}end")
+
+
+#: Cells that are listed one by one if no rule is found.
+LISTED = 6
+
+
+def in_cell(order: int, sheet: str, address: str, line: str) -> Step:
+    """A step in one cell, for which no rule was found."""
+    return Step(order, (), (f'in sheet({literal(sheet)}).cell("{address}")', f"    {line}", "end"))
+
+
+def loop(opening: str, condition: Condition) -> str:
+    """A loop with its condition."""
+    return f"{opening} where {condition.text}" if condition.text else opening

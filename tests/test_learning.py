@@ -1,0 +1,164 @@
+"""A macro learned from a file before and after: right on the pair, and on a second one that it never saw."""
+
+from __future__ import annotations
+
+import json
+import shutil
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import Any
+
+import openpyxl
+import pytest
+from conftest import SAMPLE, Output, some
+from learn_jobs import JOBS, pair
+from translated import DEMO, samples
+
+import scrub
+from scrub.by_example.differences import differences
+from scrub.by_example.seen import seen
+
+Cli = Callable[..., Output]
+
+
+def is_right(learned: scrub.Learned, before: Path, after: Path) -> list[str]:
+    """What is other on another pair after the macro ran there."""
+    copy = before.with_name(f"copy{before.suffix}")
+    shutil.copyfile(before, copy)
+    result = scrub.run(learned.text, [str(copy)])
+    if result.exit_code:
+        return [str(file.problem) for file in result.files]
+    home = scrub.home()
+    found = []
+    for path in (copy, after):
+        opened = home.formats.open(str(path))
+        found.append(seen(opened.item, home.vocabulary))
+    one, other = found
+    assert one is not None
+    assert other is not None
+    return [str(each) for each in differences(one, other)]
+
+
+@pytest.mark.parametrize("name", JOBS)
+def test_a_job_is_learned_and_right_on_a_second_file(name: str, home: Path) -> None:
+    before, after = pair(name, Path("first"))
+    kept = before.read_bytes(), after.read_bytes()
+    learned = scrub.learn(str(before), str(after))
+    assert learned.left == [], (learned.text, [(str(each), each.one, each.other) for each in learned.left[:5]])
+    assert learned.proved
+    assert scrub.check_text(learned.text) == []
+    assert is_right(learned, *pair(name, Path("second"), second=True)) == [], learned.text
+    assert (before.read_bytes(), after.read_bytes()) == kept
+    assert sorted(path.name for path in Path("first").iterdir()) == sorted([before.name, after.name])
+
+
+def test_slips_of_the_hand_are_named_and_not_learned(home: Path) -> None:
+    before, after = pair("titled", Path("first"))
+    book: Any = openpyxl.load_workbook(after)
+    sheet = book["Larch Hut"]
+    noted = [row[5].coordinate for row in sheet.iter_rows(min_row=4) if row[5].value == "long stay"]
+    sheet[noted[0]] = openpyxl.load_workbook(before)["Larch Hut"][noted[0]].value
+    sheet = book["Kite Hut"]
+    free = next(row[5].coordinate for row in sheet.iter_rows(min_row=4) if row[5].value is None and row[1].value < 4)
+    sheet[free] = "long stay"
+    book.save(after)
+    learned = scrub.learn(str(before), str(after))
+    assert sorted(str(each) for each in learned.left) == sorted([f"Larch Hut {noted[0]}", f"Kite Hut {free}"])
+    assert not learned.proved
+    assert is_right(learned, *pair("titled", Path("second"), second=True)) == [], learned.text
+
+
+def test_a_further_pair_decides_what_the_first_one_leaves_open(home: Path) -> None:
+    def supply(path: str, rows: Sequence[tuple[str, int, object]]) -> str:
+        book: Any = openpyxl.Workbook()
+        book.active.append(["Item", "Kg", "Note"])
+        for row in rows:
+            book.active.append(list(row))
+        book.save(path)
+        return path
+
+    first = [("salt", 4, None), ("oats", 2, None), ("rice", 5, None), ("soap", 1, None)]
+    before = supply("before.xlsx", first)
+    after = supply("after.xlsx", [(name, kg, "heavy" if kg > 3 else None) for name, kg, _ in first])
+    more = [("rope", 4, None), ("wood", 90, None), ("salt", 3, None), ("oats", 3, None)]
+    also = supply("b2.xlsx", more), supply("a2.xlsx", [(name, kg, "heavy" if kg > 3 else None) for name, kg, _ in more])
+    alone = scrub.learn(before, after)
+    assert alone.proved
+    both = scrub.learn(before, after, also=[also])
+    assert both.proved
+    assert "record.kg > 3" in both.text or "record.kg >= 4" in both.text
+    assert is_right(both, Path(also[0]), Path(also[1])) == []
+
+
+def test_the_command_tells_keeps_and_writes(home: Path, cli: Cli) -> None:
+    before, after = pair("late", Path("first"))
+    shown = cli("learn", before, after, "--first")
+    assert shown.code == 0
+    assert 'record.note = "remind"' in shown.out
+    assert f"Run on a copy of {before}, this gives {after} exactly (" in shown.out
+    assert scrub.history() == []
+    kept = cli("learn", before, after, "--first", "--keep", "Remind the late ones")
+    assert kept.code == 0
+    assert "Remind the late ones" in [entry.title for entry in scrub.home().library.entries()]
+    told = json.loads(cli("learn", before, after, "--json").out)
+    assert (told["proved"], told["explained"], told["left"]) == (True, told["of"], [])
+    assert cli("learn", before, after, "--first", "--to", "late.scrub").code == 0
+    assert cli("check", "late.scrub").code == 0
+    again = cli("learn", before, after, "--first", "--to", "late.scrub")
+    assert again.code != 0
+    assert "Traceback" not in again.err
+
+
+def test_what_cannot_be_learned_is_said(home: Path, cli: Cli) -> None:
+    before, after = pair("late", Path("first"))
+    same = cli("learn", before, before)
+    assert (same.code, "no difference that a macro could see" in same.err.lower()) == (2, True)
+    other = cli("learn", before, pair("word", Path("second"))[0])
+    assert (other.code, "Save both in the same format" in other.err) == (2, True)
+    shutil.copyfile(DEMO / "supply-list.xlsx", "supply-list.xlsx")
+    nothing = cli("learn", "supply-list.xlsx", after, "--first")
+    assert nothing.code == 1
+    assert "No rule was found" in nothing.out
+    pdf = cli("learn", DEMO / "route-cards.pdf", DEMO / "route-cards.pdf")
+    assert "nothing can be learned" in pdf.err
+    assert cli("learn", "nowhere.xlsx", before).code == 1
+
+
+def test_a_text_of_a_file_never_becomes_a_statement(home: Path) -> None:
+    odd = 'x" end delete {sheet.name} "y'
+    book: Any = openpyxl.Workbook()
+    book.active.append([odd, "Name", "Note"])
+    for number in range(12):
+        book.active.append([number, f'{{a}} "{number % 3}"', None])
+    book.save("before.xlsx")
+    for row in book.active.iter_rows(min_row=2):
+        if row[1].value == '{a} "1"':
+            row[2].value = '"{b}" end delete'
+    book.save("after.xlsx")
+    learned = scrub.learn("before.xlsx", "after.xlsx")
+    assert learned.proved, learned.text
+    assert scrub.check_text(learned.text) == []
+    assert not any(line.strip() == "delete" for line in learned.text.splitlines())
+
+
+@pytest.mark.parametrize("name", some(samples("workbook", "document", "mailbox"), 3))
+def test_a_sample_that_was_only_saved_again_is_the_same(name: str, home: Path) -> None:
+    shutil.copyfile(DEMO / name, f"again-{name}")
+    shutil.copyfile(DEMO / name, name)
+    if name.endswith(".xlsx"):
+        openpyxl.load_workbook(name).save(f"again-{name}")
+    with pytest.raises(scrub.BadCall, match="no difference"):
+        scrub.learn(name, f"again-{name}")
+
+
+def test_nothing_is_kept_beside_the_files_and_the_sample_is_learned(home: Path) -> None:
+    shutil.copyfile(SAMPLE, "season-book.xlsx")
+    shutil.copyfile(SAMPLE, "done.xlsx")
+    scrub.run("Sort out who pays", ["done.xlsx"])
+    runs = len(scrub.history())
+    learned = scrub.learn("season-book.xlsx", "done.xlsx")
+    assert learned.total == 7
+    assert len(scrub.history()) == runs
+    assert sorted(path.name for path in Path().glob("*.xlsx")) == ["done.xlsx", "season-book.xlsx"]
+    if learned.text:
+        assert "records(headings: 3)" in learned.text
