@@ -2,15 +2,16 @@ from __future__ import annotations
 
 import os
 import shutil
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
-from typing import NamedTuple, TypeVar
+from typing import Any, NamedTuple, TypeVar
 
 import pytest
 from hypothesis import HealthCheck, settings
 
 import scrub
 import scrub.cli
+from scrub.own_actions import OWN_ACTIONS
 
 #: Whether all is tried: each example and case, real servers, an office program, a browser. `.ci/run` says so.
 EVERYTHING = bool(os.environ.get("EVERYTHING"))
@@ -65,6 +66,11 @@ SAMPLE = Path(scrub.__file__).parent / "demo" / "season-book.xlsx"
 FOR_EVER = 900
 
 
+def model_of(opened: scrub.OpenFile) -> Any:
+    """The item of the model behind a file opened in Python, for tests of what no macro can name."""
+    return opened._opened.item
+
+
 class Output(NamedTuple):
     """What a command printed, and its exit code."""
 
@@ -93,6 +99,14 @@ def book(home: Path) -> Path:
     path = Path("season-book.xlsx")
     shutil.copyfile(SAMPLE, path)
     return path
+
+
+@pytest.fixture
+def own_actions() -> Iterator[list[tuple[str, Callable[..., object]]]]:
+    """The actions that a program has declared: those of the test are forgotten after it."""
+    before = list(OWN_ACTIONS)
+    yield OWN_ACTIONS
+    OWN_ACTIONS[:] = before
 
 
 @pytest.fixture

@@ -23,6 +23,7 @@ SOURCE = Path(scrub.__file__).parent
 ALLOWED = {
     "model": set(), "store": set(), "formulas": {"model"}, "language": {"model"}, "formats": {"model", "store", "formulas"}, "catalog": {"model"},
     "runner": {"model", "language", "store"}, "library": {"model", "language", "store"},
+    "touch": {"model", "store", "library"}, "by_example": {"model"},
 }  # fmt: skip
 
 

@@ -12,7 +12,7 @@ import openpyxl
 import pytest
 import xlsxwriter
 from books import packed
-from conftest import SAMPLE, Output, macro
+from conftest import SAMPLE, Output, macro, model_of
 from sheets import changed_parts, load, members, schema_findings
 
 import scrub
@@ -157,19 +157,19 @@ def test_the_same_items_from_python(book: Path) -> None:
         Example: stamp "seen"
         Also: mark
         """
-        record.write("note", text)
+        record["note"] = text
 
     try:
         found = run(
             book, 'each record in sheet("Scree Hut").records(headings: 3) where record.nights > 3\nstamp "long"\nend'
         )
     finally:
-        from scrub.custom_actions import OWN_ACTIONS
+        from scrub.own_actions import OWN_ACTIONS
 
         OWN_ACTIONS.clear()
     assert {change.after for change in found.changes} == {'"long"'}
     with scrub.open(str(book)) as opened:
-        (sheet,) = [each for each in opened.item.sheets() if each.name == "Scree Hut"]
+        (sheet,) = [each for each in model_of(opened).sheets() if each.name == "Scree Hut"]
         notes = [record.read("note") for record in sheet.records(3).each_record()]
         assert notes.count("long") == len(found.changes)
         sheet.find_cell("A2").value = "From Python"

@@ -19,7 +19,7 @@ import pytest
 import python_calamine
 import xlsxwriter
 from books import TEXTS, Book, books
-from conftest import SAMPLE, examples, portion
+from conftest import SAMPLE, examples, model_of, portion
 from documents import put_members
 from hypothesis import given
 from hypothesis import strategies as st
@@ -44,7 +44,7 @@ CHANGES = st.lists(st.tuples(ADDRESSES, VALUES), min_size=1, max_size=6, unique_
 def changed(path: Path, do: Callable[[Any], None], slowly: bool = False) -> bytes:
     """The bytes after some changes, without writing them."""
     with scrub.open(str(path)) as opened:
-        book: OfficeWorkbook = opened.item
+        book: OfficeWorkbook = model_of(opened)
         book.parse_slowly = slowly
         do(book)
         (effect,) = book.effects() or (None,)
@@ -171,7 +171,7 @@ def test_values_are_read_as_others_read_them(tmp_path: Path, book: Book) -> None
     path.write_bytes(book.data)
     frames = pandas.read_excel(path, sheet_name=None, header=None, engine="calamine", keep_default_na=False)
     with scrub.open(str(path)) as opened:
-        for sheet in opened.item.sheets():
+        for sheet in model_of(opened).sheets():
             for row, column in [(row, column) for row in range(1, 10) for column in range(1, 7)]:
                 ours = sheet.raw_value(row, column)
                 frame = frames[sheet.name]
@@ -202,8 +202,8 @@ def test_a_wide_sheet_is_read_in_one_pass_with_the_same_values(home: Path) -> No
     wanted = openpyxl.load_workbook("wide.xlsx", data_only=True)["S1"]
     for slowly in (False, True):
         with scrub.open("wide.xlsx") as opened:
-            opened.item.parse_slowly = slowly
-            sheet = next(opened.item.sheets())
+            model_of(opened).parse_slowly = slowly
+            sheet = next(model_of(opened).sheets())
             for column in range(1, 31):
                 found = sheet.column_values(column)
                 told = {row: shown(found[row]) for row in sorted(found)}
@@ -222,8 +222,8 @@ def test_cells_look_the_same_one_by_one_and_by_columns(tmp_path: Path, book: Boo
     def looks(slowly: bool, by_columns: bool) -> list[tuple[str, bool]]:
         with pytest.MonkeyPatch.context() as patch, scrub.open(str(path)) as opened:
             patch.setattr(stored_cells, "SINGLE", 0 if by_columns else 10**9)
-            opened.item.parse_slowly = slowly
-            sheet = next(opened.item.sheets())
+            model_of(opened).parse_slowly = slowly
+            sheet = next(model_of(opened).sheets())
             return [
                 (sheet.look(row, column, "number-format"), sheet.look(row, column, "bold"))
                 for row in range(1, 15)
@@ -242,8 +242,8 @@ def test_cells_look_the_same_one_by_one_and_by_columns(tmp_path: Path, book: Boo
 def read(path: Path, slowly: bool) -> list[str] | None:
     """All that is in the first sheet, and how high its rows are; None for what is refused."""
     with scrub.open(str(path)) as opened:
-        opened.item.parse_slowly = slowly
-        sheet = next(opened.item.sheets())
+        model_of(opened).parse_slowly = slowly
+        sheet = next(model_of(opened).sheets())
         try:
             told = [shown(sheet.value(row, column)) for row in range(1, 25) for column in range(1, 10)]
             return told + [str(sheet.measure(row, True, "height")) for row in range(1, 25)]

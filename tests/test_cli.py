@@ -157,11 +157,11 @@ def test_many_files_get_short_lists_and_one_summary(cli: Cli) -> None:
     assert "Saved 5 files: 10 changes." in found
 
 
-def typed(words: list[str], lines: list[str]) -> str:
+def typed(words: list[str], lines: list[str], program: tuple[str, ...] = ("-m", "scrub")) -> str:
     """Runs a command at a real terminal, types lines when it asks, and gives all that was shown."""
     child, handle = pty.fork()
     if child == 0:
-        os.execv(sys.executable, [sys.executable, "-m", "scrub", *words])
+        os.execv(sys.executable, [sys.executable, *program, *words])
     shown, answered = b"", 0
     waiting = list(lines)
     end = time.monotonic() + FOR_EVER

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from conftest import Output, examples, macro
+from conftest import Output, examples, macro, model_of
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -55,7 +55,7 @@ def test_one_field_changes_and_no_other_character(
         assert not any(mark in line for line in text.splitlines())  # one column: any mark could be its delimiter
         return
     with opened:
-        item = opened.item
+        item = model_of(opened)
         if item.layout.delimiter != mark:  # too little in it to tell
             return
         sheet = next(item.sheets())

@@ -13,7 +13,7 @@ from typing import Any
 import docx
 import openpyxl
 import pytest
-from conftest import Output, examples, macro
+from conftest import Output, examples, macro, model_of
 from documents import W, document, looks, members, put_members, resolved, texts
 from hypothesis import given
 from hypothesis import strategies as st
@@ -105,7 +105,7 @@ def just_that_edit(
     """Edits each paragraph anyhow: a reader of characters and their looks sees that and no more, and undo is exact."""
     before, old, parts = letters(path), path.read_bytes(), members(path)
     with scrub.open(str(path)) as opened:
-        every = list(opened.item.paragraphs())
+        every = list(model_of(opened).paragraphs())
         assert [each.text for each in every] == ["".join(letter for letter, _ in each) for each in before]
         wanted = list(before)
         for number, paragraph in enumerate(every):
@@ -535,7 +535,7 @@ def test_recorded_edits_can_be_accepted_and_refused(paragraphs: list[str], data:
         before, old = texts(path), path.read_bytes()
         with scrub.open(str(path)) as opened:
             wanted = []
-            for paragraph in list(opened.item.paragraphs()):
+            for paragraph in list(model_of(opened).paragraphs()):
                 edits = data.draw(edits_of(len(paragraph.text)))
                 with contextlib.suppress(scrub.Failure):
                     paragraph.edit(edits)

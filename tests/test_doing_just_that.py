@@ -484,7 +484,7 @@ def test_tracebacks_are_for_developers_only(cli: Cli, book: Path, monkeypatch: p
     def broken(*_: object, **__: object) -> None:
         raise RuntimeError("odd")
 
-    monkeypatch.setattr(scrub.Home, "run", broken)
+    monkeypatch.setattr(scrub.Home, "run_program", broken)
     shown = cli("run", "show every", book)
     assert shown.code == 1
     assert shown.err.startswith("This is a bug in Scrub (RuntimeError); your files are intact.")

@@ -12,7 +12,7 @@ from pathlib import Path
 import openpyxl
 import pytest
 from books import packed
-from conftest import FOR_EVER, portion
+from conftest import FOR_EVER, model_of, portion
 from formula_grammar import DIFFERENT, LEFT_OUT, Formulas, workbook
 
 import scrub
@@ -26,7 +26,7 @@ def values(path: Path, cells: list[str]) -> list[object]:
     """The results of cells as a macro sees them; the code of an error, or None for what cannot be calculated."""
     found: list[object] = []
     with scrub.open(str(path)) as opened:
-        sheet = next(opened.item.sheets())
+        sheet = next(model_of(opened).sheets())
         for cell in cells:
             row, column = int(cell[1:]), ord(cell[0]) - 64
             try:

@@ -9,7 +9,7 @@ from unittest import mock
 
 import docx
 import pytest
-from conftest import examples
+from conftest import examples, model_of
 from documents import W, document, members
 from hypothesis import example, given
 from hypothesis import strategies as st
@@ -152,7 +152,7 @@ def _same_both_ways(paragraphs: list[str], recorded: bool, data: st.DataObject) 
                 made.append(str(problem).replace(folder, "").encode())
                 continue
             with opened:
-                every = list(opened.item.paragraphs())
+                every = list(model_of(opened).paragraphs())
                 told = [(each.text, each.style, each.level, each.fixed) for each in every]
                 chosen = chosen or [data.draw(edits_of(len(each.text))) for each in every]
                 for paragraph, edits in zip(every, chosen, strict=True):
@@ -160,7 +160,7 @@ def _same_both_ways(paragraphs: list[str], recorded: bool, data: st.DataObject) 
                         paragraph.edit(edits)
                     except scrub.Failure as failure:
                         told.append((str(failure), "", None, ""))
-                tracking = opened.item.tracking
+                tracking = model_of(opened).tracking
                 tracking.when = "2026-11-02T10:00:00Z"
                 opened.save("by hand")
             made.append(repr(told).encode() + path.read_bytes())

@@ -6,6 +6,7 @@ import re
 from pathlib import Path
 
 import pytest
+from conftest import model_of
 from documents import members, texts
 from test_documents import guests, made
 
@@ -33,7 +34,7 @@ PLACEHOLDER = '<w:r><w:rPr><w:rStyle w:val="PlaceholderText"/></w:rPr><w:t>Click
 def filled(path: Path | str) -> None:
     """Fills a letter in from the first guest."""
     with scrub.open("late.xlsx") as book, scrub.open(str(path)) as letter:
-        record = book.item.find_record(guest=GUEST)
+        record = book.item.record(guest=GUEST)
         letter.item.fill_in(record)
         letter.save("by hand")
 
@@ -85,11 +86,11 @@ def test_fields_are_filled_in_before_other_edits_and_without_recording(home: Pat
     guests((GUEST, 4, "no"))
     path = made(f"<w:p><w:r><w:t>Dear  you </w:t></w:r>{field('MERGEFIELD Guest', 'x')}</w:p>", settings="<w:zoom/>")
     with scrub.open("late.xlsx") as book, scrub.open(str(path)) as letter:
-        record = book.item.find_record(guest=GUEST)
-        letter.item.find_paragraph(1).edit([(4, 6, " ")])
+        record = book.item.record(guest=GUEST)
+        model_of(letter).find_paragraph(1).edit([(4, 6, " ")])
         with pytest.raises(scrub.Failure, match="Fill it in first"):
             letter.item.fill_in(record)
     with scrub.open("late.xlsx") as book, scrub.open(str(path)) as letter:
-        letter.item.tracks_changes = True
+        model_of(letter).tracks_changes = True
         with pytest.raises(scrub.Failure, match="while changes are"):
-            letter.item.fill_in(book.item.find_record(guest=GUEST))
+            letter.item.fill_in(book.item.record(guest=GUEST))

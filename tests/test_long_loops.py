@@ -16,7 +16,7 @@ from typing import Any
 
 import openpyxl
 import pytest
-from conftest import SAMPLE, examples, macro
+from conftest import SAMPLE, examples, macro, model_of
 from documents import put_members
 from hypothesis import assume, given
 from hypothesis import strategies as st
@@ -397,8 +397,8 @@ def test_rows_and_columns_of_one_form_are_read_as_cell_by_cell(
     for slowly in (False, True):
         with pytest.MonkeyPatch.context() as patch, scrub.open(str(path)) as opened:
             patch.setattr(row_form, "_LEAST", 0)
-            opened.item.parse_slowly = slowly
-            sheet = next(opened.item.sheets())
+            model_of(opened).parse_slowly = slowly
+            sheet = next(model_of(opened).sheets())
             columns = [sheet.column_values(column) for column in (28, 1, 2, 28)]
             values = [{row: getattr(each, "what", each) for row, each in sorted(found.items())} for found in columns]
             both.append((values, sheet.used(), list(sheet.stored_rows()), list(sheet.stored_places())))

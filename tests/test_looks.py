@@ -10,7 +10,7 @@ from pathlib import Path
 
 import docx
 import pytest
-from conftest import examples
+from conftest import examples, model_of
 from documents import document, looks, resolved, texts
 from docx.shared import Pt, RGBColor
 from hypothesis import given
@@ -50,7 +50,7 @@ def test_a_look_is_that_of_the_letters_asked_for_and_of_no_other(
         before, old, said = looks(path), path.read_bytes(), texts(path)
         picked = []
         with scrub.open(str(path)) as opened:
-            for paragraph in opened.item.paragraphs():
+            for paragraph in model_of(opened).paragraphs():
                 start, end = sorted(data.draw(st.tuples(*[st.integers(0, len(paragraph.text))] * 2)))
                 picked.append((start, end))
                 if start < end:
@@ -148,7 +148,7 @@ def test_edits_and_looks_together(paragraphs: list[str], data: st.DataObject) ->
         path.write_bytes(document("".join(paragraphs)))
         wanted = []
         with scrub.open(str(path)) as opened:
-            for paragraph in opened.item.paragraphs():
+            for paragraph in model_of(opened).paragraphs():
                 start, end = sorted(data.draw(st.tuples(*[st.integers(0, len(paragraph.text))] * 2)))
                 if start < end:
                     paragraph.put_look(start, end, "bold", True)

@@ -24,8 +24,8 @@ from mails import Approving
 from workers import Eager, Elsewhere, Unreliable
 
 import scrub
-from scrub.custom_actions import OWN_ACTIONS
 from scrub.executors import pool_for
+from scrub.own_actions import OWN_ACTIONS
 from scrub.runner.overview import Overview
 from scrub.runner.parallel import ParallelRun, WorkerPool
 from scrub.runner.results import FileResult, PackedChanges, Prepared, RunResult
@@ -522,12 +522,19 @@ def test_what_one_process_does_by_nature_says_so(home: Path, cli: Cli) -> None:
 # -- stopped, crashed, continued
 
 
+def _heeding_ctrl_c() -> None:
+    """What a shell starts in the background ignores Ctrl+C, and so would all that these tests start then."""
+    signal.signal(signal.SIGINT, signal.SIG_DFL)
+
+
 def test_ctrl_c_leaves_each_file_old_or_new_and_says_how_many_are_done(home: Path) -> None:
     names = notices(400)
     Path("slow.scrub").write_text("macro Slow\nfor document\nn = 0\n30000 times\nn = n + 1\nend\nsingle-spaces\n")
     words = [sys.executable, "-m", "scrub", "run", "slow.scrub", "archive/*.txt"]
     for more in ([], ["--jobs", "2"]):
-        run = subprocess.Popen([*words, *more], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+        run = subprocess.Popen(
+            [*words, *more], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, preexec_fn=_heeding_ctrl_c
+        )
         until = time.monotonic() + 300
         while time.monotonic() < until and all("  " in Path(name).read_text() for name in names):
             time.sleep(0.02)

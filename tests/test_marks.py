@@ -15,7 +15,7 @@ import odfdo
 import pytest
 import test_documents as office
 import test_opentexts as open_document
-from conftest import SAMPLE, examples
+from conftest import SAMPLE, examples, model_of
 from documents import W, document, looks, members, resolved, texts
 from docx.enum.style import WD_STYLE_TYPE
 from hypothesis import given
@@ -132,7 +132,7 @@ def test_a_mark_lies_over_the_letters_asked_for(
         with scrub.open(str(path)) as opened:
             made = [
                 each
-                for paragraph, some in zip(opened.item.paragraphs(), put, strict=False)
+                for paragraph, some in zip(model_of(opened).paragraphs(), put, strict=False)
                 for each in _marked(paragraph, some)
             ]
             saved = opened.save("by hand")
@@ -167,10 +167,10 @@ def test_a_mark_lies_over_the_letters_asked_for_in_odt(
         old, before, reviewers = path.read_bytes(), letters(path), reviewed(path, True)
         with scrub.open(str(path)) as opened:
             if recorded:
-                opened.item.tracks_changes = True
+                model_of(opened).tracks_changes = True
             made: list[tuple[str, str, tuple[int, int]]] = []
             done = 0
-            for paragraph, some in zip(list(opened.item.paragraphs()), put, strict=False):
+            for paragraph, some in zip(list(model_of(opened).paragraphs()), put, strict=False):
                 for sort, one, other in some:
                     start, end = sorted((min(one, len(paragraph.text)), min(other, len(paragraph.text))))
                     if start < end:
@@ -213,8 +213,8 @@ def test_words_under_marks_are_edited_as_others_are(
         edits: list[tuple[int, int, str]] | None = None
         for each, marks in ((path, put), (plain, [])):
             with scrub.open(str(each)) as opened:
-                opened.item.tracks_changes = recorded
-                paragraph = next(iter(opened.item.paragraphs()))
+                model_of(opened).tracks_changes = recorded
+                paragraph = next(iter(model_of(opened).paragraphs()))
                 _marked(paragraph, marks)
                 edits = data.draw(office.edits_of(len(paragraph.text))) if edits is None else edits
                 with contextlib.suppress(scrub.Failure):

@@ -10,7 +10,7 @@ from typing import Any
 
 import odfdo
 import pytest
-from conftest import Output, examples
+from conftest import Output, examples, model_of
 from documents import members, put_members
 from hypothesis import assume, given
 from hypothesis import strategies as st
@@ -93,7 +93,7 @@ def test_recorded_edits_are_accepted_and_refused_by_the_rules(
         path.write_bytes(opentext("<text:p>below</text:p>", header=words) if above else opentext(words))
         old, before = path.read_bytes(), reviewed(path, True, above)
         with scrub.open(str(path)) as opened:
-            document = opened.item
+            document = model_of(opened)
             document.tracks_changes = True
             for paragraph in [each for each in document.paragraphs() if (str(each.place) == "header") == above]:
                 deed = data.draw(st.sampled_from(["edit", "edit", "delete", "before", "after", "join", "nothing"]))
@@ -143,7 +143,7 @@ def test_recorded_edits_are_accepted_and_refused_by_the_rules(
 
 def _alive(path: Path) -> list[Any]:
     with scrub.open(str(path)) as opened:
-        return list(opened.item.paragraphs())
+        return list(model_of(opened).paragraphs())
 
 
 VALUES = {
@@ -163,7 +163,7 @@ def test_a_look_of_some_letters_is_theirs_alone(paragraphs: list[str], data: st.
         marks = [(number, at) for number, each in enumerate(text) for at, letter in enumerate(each) if letter.strip()]
         assume(marks)
         with scrub.open(str(path)) as opened:
-            every = list(opened.item.paragraphs())
+            every = list(model_of(opened).paragraphs())
             assert [each.text for each in every] == text
             for word, seen in wanted.items():
                 assert [

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from books import packed
-from conftest import examples, macro, problems, said, some
+from conftest import examples, macro, model_of, problems, said, some
 from hypothesis import given
 from hypothesis import strategies as st
 from openpyxl.formula import Tokenizer
@@ -188,7 +188,7 @@ def test_a_result_is_another_one_just_where_a_change_reaches_it(
     circular = {cell for cell, references in cells.items() if references and cell in reached(cells, {cell})}
     near_circle = circular | reached(cells, circular)
     with scrub.open(str(path)) as opened:
-        sheet: Any = next(opened.item.sheets())
+        sheet: Any = next(model_of(opened).sheets())
         if before:
             for column in range(1, 5):
                 sheet.column_values(column)
@@ -298,7 +298,7 @@ def test_results_say_what_they_are(book: Path) -> None:
     assert repr(scrub.changes(1)).startswith("<RunRecord 1: 'Show every hidden sheet', 20")
     with scrub.open(str(book)) as opened:
         assert repr(opened) == "<OpenFile 'season-book.xlsx': a workbook, 0 changes>"
-        assert repr(next(opened.item.sheets())) == "<sheet 'Larch Hut'>"
+        assert repr(next(model_of(opened).sheets())) == "<sheet 'Larch Hut'>"
     assert {"run", "check", "undo", "open", "Failure"} <= set(dir(scrub))
     assert set(result.as_dict()["files"][0]) == {
         "file",
@@ -308,6 +308,7 @@ def test_results_say_what_they_are(book: Path) -> None:
         "log",
         "said",
         "notes",
+        "refused",
         "left",
         "made",
         "sent",

@@ -12,7 +12,7 @@ from typing import Any
 import openpyxl
 import pytest
 from books import packed
-from conftest import Output, examples, macro
+from conftest import Output, examples, macro, model_of
 from formula_grammar import Formulas
 from hypothesis import given
 from hypothesis import strategies as st
@@ -254,7 +254,7 @@ def test_what_changes_reach_is_what_a_whole_calculation_finds(tmp_path: Path, se
     shutil.copy(path, whole)
     replaced(path, whole, {"xl/worksheets/sheet1.xml": bare})
     with scrub.open(str(path)) as saved, scrub.open(str(whole)) as anew:
-        one, other = (next(opened.item.sheets()) for opened in (saved, anew))
+        one, other = (next(model_of(opened).sheets()) for opened in (saved, anew))
         for column in (7, 8, 9):
             for row in range(1, 21):
                 now = results_of(one, row, column)
@@ -283,7 +283,7 @@ def test_arithmetic_in_many_rows_at_once_gives_the_same_bits(tmp_path: Path, see
     without = re.sub(r"(</f>)<v>[^<]*</v>", r"\1", re.sub(r' t="e"', "", part(path)))
     replaced(path, bare, {"xl/worksheets/sheet1.xml": without})
     with scrub.open(str(path)) as saved, scrub.open(str(bare)) as anew:
-        one, other = (next(opened.item.sheets()) for opened in (saved, anew))
+        one, other = (next(model_of(opened).sheets()) for opened in (saved, anew))
         for row in range(2, 90):
             assert results_of(one, row, 7) == results_of(other, row, 7), (row, form, seed)
 

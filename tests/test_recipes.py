@@ -39,7 +39,7 @@ def reverse(item: HoldsTexts) -> None:
     item.edit_texts(lambda text: [(0, len(text), text[::-1])] if text != text[::-1] else [])
 
 
-@action(Reach.CHANGE)
+@action(Reach.CHANGE, separate=True)
 def trim('''
 #: A format is begun from the trial that is most like it: that one parts its fields by bars.
 TRIAL = Path(grid.__file__).read_text()
@@ -69,7 +69,7 @@ def copy(home: Path, tmp_path: Path) -> Path:
         '"strikethrough": "strike",',
         '"strikethrough": "strike", "outlined": "outline",',
     )
-    put("catalog/texts.py", "\n@action(Reach.CHANGE)\ndef trim(", ACTION)
+    put("catalog/texts.py", "\n@action(Reach.CHANGE, separate=True)\ndef trim(", ACTION)
     put("catalog/texts.py", "ACTIONS = (trim, ", "ACTIONS = (trim, reverse, ")
     (package / "formats" / "fixed_width.py").write_text(TRIAL)
     for old, new in FIXED_WIDTH.items():

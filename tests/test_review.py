@@ -8,7 +8,7 @@ from pathlib import Path
 
 import docx
 import pytest
-from conftest import examples
+from conftest import examples, model_of
 from documents import W, document, members, resolved, texts
 from hypothesis import given
 from hypothesis import strategies as st
@@ -28,7 +28,7 @@ def test_the_changes_of_one_author_are_decided_on_and_the_others_wait(
         path = Path(folder) / "a.docx"
         path.write_bytes(document("".join(paragraphs), settings="<w:trackRevisions/>"))
         with scrub.open(str(path)) as opened:
-            for paragraph in list(opened.item.paragraphs()):
+            for paragraph in list(model_of(opened).paragraphs()):
                 with contextlib.suppress(scrub.Failure):
                     paragraph.edit(data.draw(edits_of(len(paragraph.text))))
             opened.save("by hand")

@@ -23,6 +23,8 @@ OTHERWISE = {
     'file the hut" larch-hut.jpg': "the file has another name",
     'pass it on" water.eml': "it asks to whom",
     'pass it on and" water.eml': "it sends",
+    "seal season-book.xlsx --ask": "it needs somebody at a terminal",
+    'sort out" season-book.xlsx --review': "it needs somebody at a terminal",
 }
 #: Commands that need what is made in another place of the guide, or a server.
 _ELSEWHERE = re.compile(

@@ -8,7 +8,7 @@ from typing import Any
 import openpyxl
 import pytest
 from books import packed
-from conftest import SAMPLE, examples, macro
+from conftest import SAMPLE, examples, macro, model_of
 from hypothesis import given
 from hypothesis import strategies as st
 from sheets import load, members, schema_findings
@@ -211,7 +211,7 @@ def test_looks_are_set_and_no_other(tmp_path: Path, changes: list[Any]) -> None:
     )
     words = ("bold", "italic", "wrapped", "locked", "fill", "colour", "number-format", "alignment")
     with scrub.open(str(path)) as opened:
-        sheet = next(opened.item.sheets())
+        sheet = next(model_of(opened).sheets())
         places = [(row, column) for row in range(1, 4) for column in range(1, 4)]
         expected = {(row, column, word): sheet.look(row, column, word) for row, column in places for word in words}
         for row, column, (word, value) in changes:
@@ -219,7 +219,7 @@ def test_looks_are_set_and_no_other(tmp_path: Path, changes: list[Any]) -> None:
             expected[row, column, word] = value
         opened.save("Looks")
     with scrub.open(str(path)) as opened:
-        sheet = next(opened.item.sheets())
+        sheet = next(model_of(opened).sheets())
         for (row, column, word), value in expected.items():
             assert sheet.look(row, column, word) == value, (row, column, word)
     book = openpyxl.load_workbook(path)["S1"]

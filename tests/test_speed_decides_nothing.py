@@ -12,10 +12,13 @@ HERE = Path(__file__).parent
 ALLOWED = {
     ("servers.py", "monotonic"): "for a server to answer, a minute at most",
     ("servers.py", "sleep"): "between two questions to a server that begins",
+    ("screens.py", "monotonic"): "for what would never be on a screen",
+    ("screens.py", "sleep"): "between two looks, and for what another program does in its own time",
     ("test_cli.py", "monotonic"): "for a command that would never end",
     ("test_terminal.py", "monotonic"): "for a prompt to draw itself; what is typed sooner waits in the terminal",
     ("test_many_files.py", "monotonic"): "for a run that would never save anything",
     ("test_many_files.py", "sleep"): "between two looks at whether a run has saved its first file",
+    ("test_editor.py", "sleep"): "between two looks at whether the server has answered",
     ("test_imap.py", "sleep"): "for a server to begin, and for the second that a new numbering is named after",
 }
 #: Turns of a loop in a macro, or of what makes a file, above which a test would be slow on purpose.

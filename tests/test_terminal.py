@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
-from conftest import FOR_EVER, SAMPLE, macro
-from sheets import states
+from conftest import FOR_EVER, SAMPLE, Output, macro
+from sheets import load, states
 from test_cli import typed
+
+import scrub
 
 
 @pytest.mark.everything
@@ -29,6 +32,17 @@ def test_answers_of_every_sort(book: Path) -> None:
     assert states(book)["Kite Hut"] == "visible"
     gone = typed(["run", "ask.scrub", str(book)], ["x", "y", "z"])
     assert 'not "z"' in gone.splitlines()[-1]
+
+
+def test_a_script_asks_as_its_macro_does(book: Path, cli: Callable[..., Output]) -> None:
+    for title in ("seal", "unseal"):
+        Path(f"{title}.py").write_text(cli("show", title, "--as-python").out)
+    shown = typed([str(book)], ["larch", "lrach", "larch", "larch"], program=("seal.py",))
+    assert "The two passwords do not match." in shown
+    assert "10 of 11 sheets sealed." in shown
+    assert "larch" not in shown
+    assert "Repeat the password" not in typed([str(book)], ["larch"], program=("unseal.py",))
+    assert not load(book)["Totals"].protection.sheet
 
 
 def test_nobody_is_asked_for_a_file_that_is_not_there(book: Path) -> None:
@@ -69,6 +83,39 @@ def test_a_run_on_very_many_files_is_asked_about_once(home: Path) -> None:
     assert "Saved 101 of 101 files" in typed(["run", "spaces.scrub", "archive/**/*.txt"], ["y"])
     assert "of them?" not in typed(["run", "spaces.scrub", "archive/**/*.txt", "--except", "n000.txt"], [])
     assert "of them?" not in typed(["run", "spaces.scrub", "archive/**/*.txt", "--no-questions"], [])
+
+
+def test_what_was_shown_is_saved_when_somebody_says_so(book: Path) -> None:
+    """`--ask` runs the macro once: what is saved is what was shown."""
+    Path("other.xlsx").write_bytes(SAMPLE.read_bytes())
+    Path("broken.xlsx").write_bytes(b"no workbook")
+    names = [str(book), "other.xlsx", "broken.xlsx"]
+    refused = typed(["run", "show every", *names, "--ask"], ["n"])
+    assert "Would change other.xlsx: " in refused
+    assert "Failed: 1 of 3 files" in refused
+    assert "Save these changes? [y/N]: n\nNothing was saved." in refused
+    assert "Preview only" not in refused
+    assert scrub.history() == []
+    saved = typed(["run", "show every", *names, "--ask"], ["y"])
+    before, after = saved.split("Save these changes?")
+    assert ("Saved" in before, "Failed" in after) == (False, False)
+    assert "Saved other.xlsx: " in after
+    assert "Undo: scrub undo 1" in after
+    assert set(states(book).values()) == set(states(Path("other.xlsx")).values()) == {"visible"}
+    again = typed(["run", "show every", *names, "--ask"], [])
+    assert "Nothing to change in 2 files." in again
+    assert "Save these changes?" not in again
+    scrub.undo()
+    assert Path("other.xlsx").read_bytes() == SAMPLE.read_bytes()
+
+
+def test_asking_needs_somebody_and_all_that_can_be_shown(book: Path, cli: Callable[..., Output]) -> None:
+    for more in ("--preview", "--no-questions", "--json", "--step", "--stop", "--jobs=2"):
+        option = more.partition("=")[0]
+        assert f"--ask does not go with {option}, which" in typed(["run", "show every", str(book), "--ask", more], [])
+    code, _, err = cli("run", "show every", str(book), "--ask")
+    assert (code, "--ask needs somebody at a terminal" in err) == (2, True)
+    assert book.read_bytes() == SAMPLE.read_bytes()
 
 
 def test_the_first_use_of_files_is_asked_about(book: Path) -> None:

@@ -10,7 +10,6 @@ import pytest
 from trials import grid
 
 import scrub
-from scrub import custom_actions as own_actions
 from scrub.formats.registry import FORMATS, Format, Registry
 from scrub.model.core.declare import Item, Reach, action, holds
 from scrub.model.vocabulary import Vocabulary
@@ -181,8 +180,8 @@ def test_a_second_format_for_sheets(home: Path) -> None:
             run(body, path, kind="workbook")
 
 
-def test_a_persons_own_action_runs_where_what_it_does_can_be_kept(home: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(own_actions, "OWN_ACTIONS", [])
+@pytest.mark.usefixtures("own_actions")
+def test_a_persons_own_action_runs_where_what_it_does_can_be_kept(home: Path) -> None:
 
     @scrub.action("cell")
     def double(item: Any) -> None:

@@ -1,7 +1,8 @@
-"""Takes the pictures in docs/screenshots: each main command in a terminal window, on the sample data.
+"""Takes the pictures in docs/screenshots: each main command in a terminal window, on the sample data. That of an editor
+is taken by hand.
 
-Needs Xvfb, xterm, xdotool, ImageMagick's `import` and Chromium. Run it after a change of what is printed:
-`make screenshots`.
+Needs Xvfb, xterm, xdotool, ImageMagick's `import`, Chromium, openbox and pcmanfm. Run it after a change of what is
+printed: `make screenshots`.
 """
 
 from __future__ import annotations
@@ -31,6 +32,11 @@ each sheet
     say "sealed " + sheet.name
 """
 
+#: Two copies of the season book.
+WEEKS = [f"cp kestrel-ridge/season-book.xlsx 'kestrel-ridge/{name}.xlsx'" for name in ("Week 1", "Week 2 (50%)")]
+#: Those on a dark ground, and those of a page, in which each key is a command.
+DARK, PAGES = ("choose",), ("choose", "review")
+
 #: Each picture: what is done before it is taken, and the commands that are seen, each typed at a prompt.
 PICTURES = {
     "demo": ([], ["scrub demo"]),
@@ -39,9 +45,6 @@ PICTURES = {
                 "scrub run ../set.scrub season-book.xlsx --all",
                 "scrub inside season-book.xlsx --formulas | head -4"]),
     "macros": (["scrub demo", "scrub add mine.scrub"], ["scrub macros --for kestrel-ridge/bookings.mbox"]),
-    "run-preview": (["scrub demo", "scrub undo"],
-                    ["cd kestrel-ridge", "scrub run ready season-book.xlsx --preview",
-                     "scrub run ready season-book.xlsx", "scrub undo"]),
     "run": (["scrub demo", "cp kestrel-ridge/season-book.xlsx kestrel-ridge/copy.xlsx",
              "echo no > kestrel-ridge/broken.xlsx"],
             ["cd kestrel-ridge", 'scrub run "tidy the" supply-list.xlsx',
@@ -51,14 +54,8 @@ PICTURES = {
               "scrub run lock.scrub many/week-07.xlsx", ": > many/week-13.xlsx", "echo no > many/week-14.xlsx"],
              ['scrub run "show every" "many/*.xlsx" --jobs 2', "cp kestrel-ridge/season-book.xlsx many/week-14.xlsx",
               "scrub run --continue 3", "scrub history"]),
-    "dark": (["scrub demo", "scrub undo"],
-             ["cd kestrel-ridge", 'scrub run "show every" season-book.xlsx --preview',
-              "scrub run seal broken.xlsx", "scrub check ../slips.scrub"]),
     "undo": (["scrub demo", "scrub run seal kestrel-ridge/season-book.xlsx"],
              ["cd kestrel-ridge", "scrub history", "scrub changes 1", "scrub undo", "scrub undo --redo"]),
-    "records": (["scrub demo"],
-                ["cd kestrel-ridge", 'scrub run "add up by" season-book.xlsx | head -9',
-                 'scrub run "name the huts" season-book.xlsx --with year=2027']),
     "database": (["scrub demo", 'cd kestrel-ridge && scrub approve "export the unpaid" --yes'],
                  ["cd kestrel-ridge", "scrub inside huts.sqlite | head -4",
                   'scrub run "mark who" huts.sqlite --preview | head -5',
@@ -76,28 +73,19 @@ PICTURES = {
     "check": ([], ["scrub check slips.scrub"]),
     "catalog": ([], ["scrub catalog hide column"]),
     "try": (["scrub demo", "scrub undo"], ["scrub try kestrel-ridge/season-book.xlsx"]),
-    "step": (["scrub demo", "scrub undo"], ["scrub run ready kestrel-ridge/season-book.xlsx --step"]),
-    "folder": (["mkdir -p papers", "touch papers/draft-1.txt papers/Draft-2.txt papers/notes.tmp papers/prices.txt"],
-               ["scrub run sort.scrub papers --preview", "scrub approve sort.scrub --yes",
-                "scrub run sort.scrub papers", "scrub undo"]),
+    "choose": (["scrub demo", "scrub undo", *WEEKS, 'scrub pin "sort out" p', "scrub pin seal s"],
+               ["cd kestrel-ridge", 'scrub "Week 1.xlsx" "Week 2 (50%).xlsx" supply-list.xlsx']),
+    "review": (["scrub demo", "scrub undo"], ["cd kestrel-ridge", 'scrub run "sort out" season-book.xlsx --review']),
+    "show": ([], ['scrub show "mark who"', 'scrub show "mark who" --as-python']),
 }  # fmt: skip
 
 #: What is typed while a command asks, and the pause before each line, in seconds.
 TYPED = {
     "try": ["each sheet where sheet.hidden", "sheet.hidden = no", "end", 'in sheet("Totals")', "protect allow: [sort]",
             "sheet.hiden = yes", "end", "back", "steps", 'keep "Show the huts"', "write"],
-    "step": ["", "", "", "o", "", ""],
+    "choose": ["sort out", "enter"],
+    "review": ["y", "n"],
 }  # fmt: skip
-SORT = """macro Put drafts away
-for   folder
-
-each file where file.name starts with "draft"
-    move to: "old/{today.year}"
-end
-each file where file.ending is "tmp"
-    delete
-end
-"""
 MINE = """macro Show the huts
 about Shows the hut sheets only.
 for   workbook
@@ -115,7 +103,6 @@ def lay_out(folder: Path) -> dict[str, str]:
     folder.mkdir()
     (folder / "slips.scrub").write_text(SLIPS)
     (folder / "lock.scrub").write_text('macro Lock\nfor workbook\nin sheet("Totals")\nprotect\nend\n')
-    (folder / "sort.scrub").write_text(SORT)
     (folder / "mine.scrub").write_text(MINE)
     set_nights = 'macro Stay longer\nfor workbook\nin cell("Larch Hut!C4")\ncell.value = 9\nend\n'
     (folder / "set.scrub").write_text(set_nights)
@@ -132,8 +119,6 @@ def take(name: str, before: list[str], seen: list[str]) -> None:
     environment = lay_out(folder)
     for command in before:
         subprocess.run(command, shell=True, cwd=folder, env=environment, check=True, stdout=subprocess.DEVNULL)
-    if (folder / "kestrel-ridge").exists() and name == "dark":
-        (folder / "kestrel-ridge" / "broken.xlsx").write_text("no")
     script = "\n".join(f"printf '\\033[1m$ %s\\033[0m\\n' '{command}'; {command}; echo" for command in seen)
     (folder / "seen.sh").write_text(f"clear; printf '\\033[?25l'\n{script}\ntouch {folder}/done\nsleep 30\n")
     words = [
@@ -145,16 +130,22 @@ def take(name: str, before: list[str], seen: list[str]) -> None:
         "-fs",
         "11",
         "-bg",
-        "#1b1f20" if name == "dark" else "#fbfaf7",
+        "#1b1f20" if name in DARK else "#fbfaf7",
         "-fg",
-        "#dde2e0" if name == "dark" else "#222222",
+        "#dde2e0" if name in DARK else "#222222",
     ]
-    if name == "dark":  # the red of most terminals with a dark ground
+    if name in DARK:  # the red of most terminals with a dark ground
         words += ["-xrm", "XTerm*color1: #ff6b5e", "-xrm", "XTerm*color9: #ff6b5e"]
     words += ["-xrm", "XTerm*internalBorder: 16", "-xrm", "XTerm*colorBDMode: false"]
     window = subprocess.Popen([*words, "-e", "bash", "seen.sh"], cwd=folder, env=environment)
     time.sleep(2)
+    subprocess.run(["xdotool", "mousemove", "100", "100"], env=environment, check=True)
     for line in TYPED.get(name, ()):
+        if name in PAGES:
+            key = ["key", "Return"] if line == "enter" else ["type", "--delay", "60", line]
+            subprocess.run(["xdotool", *key], env=environment, check=True)
+            time.sleep(2)
+            continue
         subprocess.run(["xdotool", "type", "--delay", "15", line], env=environment, check=True)
         subprocess.run(
             ["xdotool", "key", "Escape"] if name == "try" and line else ["true"], env=environment, check=True
@@ -184,6 +175,39 @@ def _cut(picture: str) -> None:
     height, top = int(box.split("x")[1].split("+")[0]), int(box.split("+")[2])
     size = f"{width}x{top + height + 16}+0+0"
     subprocess.run(["convert", picture, "-crop", size, "+repage", picture], check=True)
+
+
+def take_file_manager() -> None:
+    """Takes the picture of the window that the file manager opens, in front of the files that were selected."""
+    folder = Path(tempfile.gettempdir()) / "kestrel"
+    environment = {**lay_out(folder), "XDG_DATA_HOME": f"{folder}/.data", "XDG_CONFIG_HOME": f"{folder}/.config"}
+    (folder / "huts").mkdir()
+    commands = [
+        "scrub demo", "scrub undo", *WEEKS, "mv kestrel-ridge/Week* huts", "cp kestrel-ridge/bookings.csv huts",
+        "scrub pin 'sort out' p --in-files",
+        "scrub settings terminal 'xterm -geometry 84x26-20-20 -fa DejaVuSansMono -fs 11 -e'",
+    ]  # fmt: skip
+    for command in commands:
+        subprocess.run(command, shell=True, cwd=folder, env=environment, check=True, stdout=subprocess.DEVNULL)
+    manager = subprocess.Popen(["openbox"], env=environment, stderr=subprocess.DEVNULL)
+    words = ["dbus-run-session", "--", "pcmanfm", str(folder / "huts")]
+    files = subprocess.Popen(words, env=environment, stderr=subprocess.DEVNULL)
+    time.sleep(4)
+    found = subprocess.run(["xdotool", "search", "--name", "huts"], env=environment, capture_output=True, text=True)
+    window = found.stdout.split()[-1]
+    for words in (
+        ["windowmove", window, "20", "20"], ["mousemove", "--window", window, "300", "330", "click", "1"],
+        ["key", "ctrl+a"], ["key", "Menu"], ["key", "Down"], ["key", "Down"], ["key", "Return"],
+    ):  # fmt: skip
+        subprocess.run(["xdotool", *words], env=environment, check=True)
+        time.sleep(0.8)
+    time.sleep(3)
+    subprocess.run(["import", "-window", "root", str(TARGET / "file-manager.png")], env=environment, check=True)
+    for process in (files, manager):
+        process.terminate()
+        process.wait()
+    subprocess.run(["pkill", "-f", "scrub-window"], check=False)
+    shutil.rmtree(folder)
 
 
 def take_page() -> None:
@@ -243,6 +267,8 @@ def main(names: list[str]) -> None:
         for name in names or PICTURES:
             if name in PICTURES:
                 take(name, *PICTURES[name])
+        if not names or "file-manager" in names:
+            take_file_manager()
     finally:
         screen.terminate()
 

@@ -13,7 +13,8 @@ Everything a Python caller needs is here; what is not named here may change.
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterable, Iterator, Mapping
+import sys
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any
 
@@ -34,36 +35,94 @@ from scrub.version import VERSION
 if TYPE_CHECKING:
     from concurrent.futures import Executor
 
+    from scrub.api.classes import (
+        Attachment,
+        Bookmark,
+        Cell,
+        Cells,
+        Chart,
+        Column,
+        Comment,
+        ConditionalFormat,
+        Database,
+        DefinedName,
+        Document,
+        Field,
+        File,
+        Folder,
+        Heading,
+        Image,
+        Link,
+        Mailbox,
+        MergedRange,
+        Message,
+        Messages,
+        OutlineItem,
+        Page,
+        Pages,
+        Paragraph,
+        Passage,
+        Passages,
+        Pdf,
+        Picture,
+        Record,
+        RecordedChange,
+        Row,
+        Section,
+        Selection,
+        Sheet,
+        Table,
+        Validation,
+        Workbook,
+    )
+    from scrub.api.conditions import Condition, heading
+    from scrub.api.current import (
+        Attempt,
+        attempt,
+        copy_of,
+        log,
+        new_file,
+        new_message,
+        open_beside,
+        own_file,
+        say,
+        selection,
+    )
+    from scrub.api.items import Items
+    from scrub.api.pairs import Pairs
+    from scrub.by_example.differences import Difference
+    from scrub.by_example.learner import Learned
     from scrub.custom_actions import action
     from scrub.demo import lay_out_samples
     from scrub.executors import executor_named
     from scrub.file_names import expanded, listed_in, without
     from scrub.home_folder import Home
-    from scrub.language.complete import Fit
+    from scrub.language.complete import Fit, Known
     from scrub.language.program import Program
+    from scrub.language.reading import Mention, Reading
     from scrub.library.library import Library, LibraryEntry, files_of, retitled
     from scrub.library.records import SETTINGS
     from scrub.library.text import decoded, is_macro_path, read_macro
-    from scrub.model.cells.sheet import Sheet
-    from scrub.model.core.amounts import Size
+    from scrub.model.core.amounts import Duration, Length, Size
     from scrub.model.core.area import Area, letters_of
-    from scrub.model.core.change import Change
+    from scrub.model.core.change import Change, plain, visible
     from scrub.model.core.declare import Reach
     from scrub.model.core.differences import compared, differences
     from scrub.model.core.host import Host, Question, QuietHost
     from scrub.model.core.outline import Contents, Outline
+    from scrub.model.core.recorder import Changes
     from scrub.model.core.sending import Outgoing
-    from scrub.model.core.values import Secret, as_written, harmless
-    from scrub.model.document import Document
-    from scrub.model.folder import Folder
+    from scrub.model.core.values import NewSecret, Secret, as_written, fold, harmless
     from scrub.model.vocabulary import Vocabulary
-    from scrub.model.workbook import Workbook
     from scrub.open_file import OpenFile
     from scrub.runner.answers import variable
+    from scrub.runner.holding import Held
     from scrub.runner.options import InUseChoice, RunOptions
     from scrub.runner.overview import by_place, in_columns, together
     from scrub.runner.records import FileRecord, RunRecord
     from scrub.runner.results import FileResult, Interrupted, RunResult
+    from scrub.runner.review import Review
+    from scrub.runner.reviewing import Proposal
     from scrub.runner.step import Go, Stepper, View
     from scrub.store.outbox import Note
     from scrub.store.store import Restored
@@ -74,51 +133,104 @@ __version__ = VERSION
 __all__ = [
     "SETTINGS",
     "Area",
+    "Attachment",
+    "Attempt",
     "BadCall",
+    "Bookmark",
+    "Cell",
+    "Cells",
     "Change",
+    "Changes",
+    "Chart",
+    "Column",
+    "Comment",
+    "Condition",
+    "ConditionalFormat",
     "Contents",
+    "Database",
+    "DefinedName",
+    "Difference",
     "Document",
+    "Duration",
     "Failure",
+    "Field",
+    "File",
     "FileProblem",
     "FileRecord",
     "FileResult",
     "Fit",
     "Folder",
     "Go",
+    "Heading",
+    "Held",
     "Home",
     "Host",
+    "Image",
     "Interrupted",
+    "Items",
+    "Known",
+    "Learned",
+    "Length",
     "Library",
     "LibraryEntry",
+    "Link",
     "MacroProblems",
+    "Mailbox",
+    "Mention",
+    "MergedRange",
+    "Message",
+    "Messages",
+    "NewSecret",
     "OpenFile",
     "Outgoing",
     "Outline",
+    "OutlineItem",
+    "Page",
+    "Pages",
+    "Pairs",
+    "Paragraph",
+    "Passage",
+    "Passages",
+    "Pdf",
+    "Picture",
     "Problem",
+    "Proposal",
     "Question",
     "QuietHost",
     "Reach",
+    "Reading",
+    "Record",
+    "RecordedChange",
     "Refused",
     "Restored",
+    "Review",
+    "Row",
     "RunOptions",
     "RunRecord",
     "RunResult",
     "ScrubError",
     "Secret",
+    "Section",
+    "Selection",
     "Sheet",
     "Size",
     "Stepper",
+    "Table",
+    "Validation",
     "View",
     "Workbook",
     "action",
+    "as_python",
     "as_written",
     "at",
+    "attempt",
     "by_place",
     "changes",
     "check",
     "check_text",
     "compared",
     "continue_run",
+    "copy_of",
     "counted",
     "decoded",
     "did_you_mean",
@@ -126,64 +238,95 @@ __all__ = [
     "executor_named",
     "expanded",
     "files_of",
+    "fold",
     "harmless",
+    "heading",
+    "highlighted",
     "history",
     "home",
     "in_columns",
     "is_macro_path",
     "keep_undo",
     "kind_of",
+    "known_in",
     "lay_out_samples",
+    "learn",
     "letters_of",
     "lines_of",
     "listed",
     "listed_in",
+    "log",
+    "main",
     "mended",
+    "new_file",
+    "new_message",
     "open",
+    "open_beside",
     "outbox",
+    "own_file",
     "pasted",
+    "plain",
+    "prepare",
     "program",
+    "read",
     "read_macro",
     "recover",
     "redo",
     "retitled",
+    "review",
     "run",
+    "say",
+    "selection",
     "tidy",
     "together",
     "trial",
     "undo",
     "variable",
+    "visible",
     "vocabulary",
     "without",
 ]  # fmt: skip
 
 #: Where each name lives, by package; it is fetched when first used, so that a small command imports little.
 _PACKAGES = {
+    "scrub.api.classes": (
+        "Attachment Bookmark Cell Cells Chart Column Comment ConditionalFormat Database DefinedName Document "
+        "Field File Folder Heading Image Link Mailbox MergedRange Message Messages OutlineItem Page Pages "
+        "Paragraph Passage Passages Pdf Picture Record RecordedChange Row Section Selection Sheet Table "
+        "Validation Workbook"
+    ),
+    "scrub.api.conditions": "Condition heading",
+    "scrub.api.current": ("Attempt attempt copy_of log new_file new_message open_beside own_file say selection"),
+    "scrub.api.items": "Items",
+    "scrub.api.pairs": "Pairs",
     "scrub.demo": "lay_out_samples",
-    "scrub.language.complete": "Fit",
+    "scrub.language.complete": "Fit Known",
+    "scrub.language.reading": "Mention Reading",
     "scrub.library.library": "files_of Library LibraryEntry retitled",
     "scrub.library.records": "SETTINGS",
     "scrub.library.text": "decoded is_macro_path read_macro",
-    "scrub.model.core.amounts": "Size",
+    "scrub.model.core.amounts": "Duration Length Size",
     "scrub.model.core.area": "Area letters_of",
-    "scrub.model.core.change": "Change",
+    "scrub.model.core.change": "Change plain visible",
     "scrub.model.core.declare": "Reach",
     "scrub.model.core.differences": "compared differences",
-    "scrub.model.document": "Document",
-    "scrub.model.core.files": "Folder",
     "scrub.model.core.host": "Host Question QuietHost",
-    "scrub.model.core.values": "Secret as_written harmless",
+    "scrub.model.core.values": "NewSecret Secret as_written fold harmless",
     "scrub.model.core.outline": "Contents Outline",
     "scrub.model.core.sending": "Outgoing",
-    "scrub.model.cells.sheet": "Sheet",
-    "scrub.model.workbook": "Workbook",
     "scrub.open_file": "OpenFile",
     "scrub.custom_actions": "action",
+    "scrub.by_example.differences": "Difference",
+    "scrub.by_example.learner": "Learned",
     "scrub.runner.answers": "variable",
+    "scrub.runner.holding": "Held",
     "scrub.runner.options": "RunOptions",
     "scrub.runner.overview": "by_place in_columns together",
     "scrub.runner.records": "FileRecord RunRecord",
     "scrub.runner.results": "FileResult Interrupted RunResult",
+    "scrub.runner.review": "Review",
+    "scrub.runner.reviewing": "Proposal",
+    "scrub.model.core.recorder": "Changes",
     "scrub.runner.step": "Go Stepper View",
     "scrub.store.store": "Restored",
     "scrub.home_folder": "Home",
@@ -263,14 +406,45 @@ def mended(text: str) -> str:
     return pasted(text)[0]
 
 
-def at(text: str, line: int, column: int) -> list[Fit]:
-    """The words that could be at a place of a macro, for an editor: each with its sort and a line of help.
+def at(text: str, line: int, column: int, known: Known | None = None) -> list[Fit]:
+    """The words that could be at a place of a macro, for an editor: each with its sort, help, type and arguments.
 
-    `line` and `column` count from 1. The macro need not be right, nor the line whole.
+    `line` and `column` count from 1. The macro need not be right, nor the line whole. `known` is what is in a file
+    that the macro is for: see `known_in`.
     """
     from scrub.language.complete import at
 
-    return at(text, line, column, vocabulary())
+    return at(text, line, column, vocabulary(), known)
+
+
+def read(text: str) -> Reading:
+    """What is at each place of a macro: its words with what they mean, its names and blocks, and its problems. The
+    macro need not be right.
+    """
+    from scrub.language.reading import read
+
+    return read(home().edited(text))
+
+
+def known_in(path: str) -> Known:
+    """What a macro for a file can name in it: sheets and other items by their names, and headings. Raises
+    `FileProblem` as `open` does.
+    """
+    from scrub.language.complete import Known
+
+    with open(path) as opened:
+        contents = opened.contents()
+    headings = [name.removeprefix("record.") for _, outline in contents.outlines for name in outline.fields]
+    return Known(contents.names, list(dict.fromkeys(headings)))
+
+
+def as_python(macro: str) -> str:
+    """A macro (its text, a path or a title) as a Python script with the same result, over this API. Raises
+    `MacroProblems` for a macro that cannot run.
+    """
+    from scrub.language.python import as_python
+
+    return as_python(program(macro), vocabulary())
 
 
 def lines_of(text: str) -> list[str]:
@@ -278,6 +452,13 @@ def lines_of(text: str) -> list[str]:
     from scrub.language.lexer import split_lines
 
     return split_lines(text)
+
+
+def highlighted(text: str) -> list[tuple[str, str]]:
+    """The pieces of a macro's text by their sort, such as "keyword"; joined they are the text."""
+    from scrub.language.highlight import pieces
+
+    return list(pieces(text, vocabulary().kinds))
 
 
 def tidy(text: str) -> str:
@@ -288,7 +469,7 @@ def tidy(text: str) -> str:
 
 
 def run(
-    macro: str,
+    macro: str | Callable[..., object],
     files: Iterable[str] = (),
     *,
     preview: bool = False,
@@ -304,16 +485,19 @@ def run(
     executor: Executor | None = None,
     report: Callable[[FileResult], None] | None = None,
 ) -> RunResult:
-    """Runs a macro (its text, a path or a title) on files; patterns such as `*.xlsx` are expanded.
+    """Runs a macro (its text, a path or a title) on files; patterns such as `*.xlsx` are expanded. `macro`
+    may also be a Python function of an item, such as `def mark(book: scrub.Workbook)`; its other arguments are
+    questions.
 
     `preview` does all but write. `answers` contains an answer for each question by name, a `Secret` for a password.
     `host` is asked and told everything else; without one nobody is there. `stop` ends at the first file that fails.
     `budget` limits the statements that loops may run on one file. `into` names a folder for the results, and leaves
-    the files as they are. `in_use` says what to do about a file that another program has open: "stop", "wait", "copy"
-    (the result is saved beside it), or a function of its path and the reason that says so. `stepper` is shown each
-    statement before it runs. `at` is what `selection` means, such as "Larch Hut!B1:F1". `jobs` is how many processes
-    prepare files, or "auto", and `executor` any of `concurrent.futures`, or one like it, that does so in their place:
-    see docs/scale.md. `report` is told of each file when it is done, in the order of the files.
+    the files as they are. `in_use` says what to do about a file that another program has open: "stop", "wait",
+    "copy" (the result is saved beside it), the most seconds to wait, or a function of its path and the reason that
+    says so. `stepper` is shown each statement before it runs. `at` is what `selection` means, such as "Larch
+    Hut!B1:F1". `jobs` is how many processes prepare files, or "auto", and `executor` any of `concurrent.futures`,
+    or one like it, that does so in their place: see docs/scale.md. `report` is told of each file when it is done,
+    in the order of the files.
 
     What happens to a file is in the result, also when it fails. Raises `MacroProblems` for a macro that cannot run,
     `BadCall` when an answer is missing, `Refused` when the macro reaches further than allowed, and `Interrupted`, which
@@ -323,9 +507,130 @@ def run(
     from scrub.model.core.host import QuietHost
     from scrub.runner.options import RunOptions
 
-    quiet, given = host or QuietHost(), answers or {}
-    options = RunOptions(quiet, given, preview, stop, budget, into, in_use, stepper, at, _jobs(jobs), executor, report)
-    return home().run(macro, expanded(files), options)
+    watching = None
+    if host is None and "ipykernel" in sys.modules:
+        from scrub.notebook import NotebookHost
+
+        watching = NotebookHost()
+    quiet, given = host or watching or QuietHost(), answers or {}
+    options = RunOptions(
+        quiet, given, preview, stop, budget, into, _in_use(in_use), stepper, at, _jobs(jobs), executor, report
+    )
+    paths = expanded(files)
+    checked, called, path = _checked(macro)
+    result = home().run_program(checked, paths, options, called, path)
+    if watching is not None:
+        watching.done()
+    return result
+
+
+def prepare(
+    macro: str | Callable[..., object],
+    files: Iterable[str] = (),
+    *,
+    answers: Mapping[str, object] | None = None,
+    host: Host | None = None,
+    into: str | None = None,
+    in_use: InUseChoice = "stop",
+    at: str | None = None,
+    glimpse: Callable[[str, Changes], None] | None = None,
+) -> Held:
+    """Prepares a run, as `run` does it, and keeps it in memory: `held.files` is what would change, and
+    `held.commit(only=…)` saves exactly that, without a second run. Nothing is saved before. `glimpse` is shown the
+    first changes of a file while it is still worked on, if the host has the attribute `watching`.
+
+    Raises what `run` raises. Files that do not fit into memory together are a case for `run`.
+    """
+    return home().prepare(*_to_prepare(macro, files, answers, host, into, in_use, at, glimpse))
+
+
+def review(
+    macro: str,
+    files: Iterable[str] = (),
+    *,
+    answers: Mapping[str, object] | None = None,
+    host: Host | None = None,
+    into: str | None = None,
+    in_use: InUseChoice = "stop",
+    at: str | None = None,
+) -> Review:
+    """Prepares a run whose changes are accepted or refused one by one. What is refused is skipped when the macro runs
+    again, so that the result is the run without it; what comes out differently then is proposed again.
+
+        review = scrub.review("Sort out who pays", ["season-book.xlsx"])
+        while review.proposals:
+            for proposal in review.proposals:
+                proposal.accepted = proposal.label != "Larch Hut row 10"
+            review.go_on()
+        review.commit()
+
+    Raises what `run` raises.
+    """
+    return home().review(*_to_prepare(macro, files, answers, host, into, in_use, at))
+
+
+def _to_prepare(
+    macro: str | Callable[..., object],
+    files: Iterable[str],
+    answers: Mapping[str, object] | None,
+    host: Host | None,
+    into: str | None,
+    in_use: InUseChoice,
+    at: str | None,
+    glimpse: Callable[[str, Changes], None] | None = None,
+) -> tuple[Program, list[str], RunOptions, str, str]:
+    """What is prepared, on which files and how; what a person calls the macro, and the file it is in."""
+    from scrub.file_names import expanded
+    from scrub.model.core.host import QuietHost
+    from scrub.runner.options import RunOptions
+
+    options = RunOptions(host or QuietHost(), answers or {}, into=into, in_use=_in_use(in_use), at=at, glimpse=glimpse)
+    checked, called, path = _checked(macro)
+    return checked, expanded(files), options, called, path
+
+
+def _checked(macro: str | Callable[..., object]) -> tuple[Program, str, str]:
+    """A macro or a function as what is run, what a person calls it, and the file it is in."""
+    if isinstance(macro, str):
+        text, path = home().text_and_path(macro)
+        return home().checked(text, path), macro, path
+    from scrub.api.running import FunctionProgram
+
+    function = FunctionProgram(macro)
+    return function, function.title, function.source
+
+
+def main(function: Callable[..., object], arguments: Sequence[str] | None = None, *, into: str | None = None) -> int:
+    """Runs a function on the files of the command line, as `run` does; gives the exit code.
+
+    Each further argument of the function is an option. Passwords are taken from the environment (`SCRUB_SECRET_…`), or
+    asked for without echo, never as options, which are listed for all to see. `arguments` are those of the
+    command line, None for those of the process; `into` is a folder for the results, None to change the files.
+
+    `if __name__ == "__main__": sys.exit(scrub.main(mark_late))`
+    """
+    from scrub.api.command import run_command
+
+    return run_command(function, run, arguments, into)
+
+
+def learn(
+    before: str,
+    after: str,
+    *,
+    also: Iterable[tuple[str, str]] = (),
+    title: str = "Learned",
+    tell: Callable[[str], None] | None = None,
+) -> Learned:
+    """Learns a macro from a file and the same file after somebody did the job by hand: `learned.text`,
+    whether it is `proved` by a run on a copy, and what is `left`. `also` are further pairs of files, which decide where
+    the first one leaves something open; `tell` hears what is done. Nothing is kept, and no file is changed.
+
+    Raises `BadCall` for two files of different kinds or without a difference, and `FileProblem` as `open` does.
+    """
+    from scrub.learning import learned_from
+
+    return learned_from(home(), before, after, list(also), title, tell or (lambda text: None))
 
 
 def continue_run(
@@ -349,7 +654,13 @@ def continue_run(
     from scrub.runner.options import RunOptions
 
     options = RunOptions(
-        host or QuietHost(), answers or {}, stop=stop, in_use=in_use, jobs=_jobs(jobs), executor=executor, report=report
+        host or QuietHost(),
+        answers or {},
+        stop=stop,
+        in_use=_in_use(in_use),
+        jobs=_jobs(jobs),
+        executor=executor,
+        report=report,
     )
     with _explained():
         return home().continue_run(run, options)
@@ -366,6 +677,15 @@ def _jobs(jobs: int | str) -> int:
     if jobs < 1:
         raise BadCall(f"{jobs} processes cannot do anything. Choose 1 or more, or auto")
     return jobs
+
+
+def _in_use(choice: InUseChoice) -> InUseChoice:
+    """What to do about files in use. Raises `BadCall` for what cannot be done."""
+    from scrub.runner.options import patience
+
+    if not callable(choice):
+        patience(choice)
+    return choice
 
 
 def _threads(jobs: int | None) -> int | None:

@@ -23,8 +23,9 @@ def formats() -> Registry:
 def vocabulary(registry: Registry) -> Vocabulary:
     """All that a macro can name on files of these formats, with the actions that this program has declared."""
     from scrub.catalog import ACTIONS
-    from scrub.custom_actions import OWN_ACTIONS
+    from scrub.own_actions import OWN_ACTIONS, load_packages
 
+    load_packages()
     return _vocabulary(registry, tuple(ACTIONS), tuple(OWN_ACTIONS))
 
 

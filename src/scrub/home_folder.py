@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
@@ -14,19 +14,24 @@ from scrub.model.core.values import fold
 if TYPE_CHECKING:
     from scrub.formats.database.changes import TableChanges
     from scrub.formats.registry import Registry
+    from scrub.language.incremental import Edited
     from scrub.language.program import Program
     from scrub.library.keystore import KeyStore
     from scrub.library.library import Library, LibraryEntry
     from scrub.library.records import Approvals, Pins, Settings, Use
-    from scrub.model.core.host import Host
+    from scrub.model.core.host import Host, Question
     from scrub.model.core.preferences import Preferences
     from scrub.model.core.sending import Transport
     from scrub.model.core.values import Secret
     from scrub.model.vocabulary import Vocabulary
     from scrub.runner.continuation import Continuation
+    from scrub.runner.holding import Held
     from scrub.runner.options import RunOptions
     from scrub.runner.parallel import WorkerPool
-    from scrub.runner.results import RunResult
+    from scrub.runner.results import Prepared, RunResult
+    from scrub.runner.review import Review
+    from scrub.runner.reviewing import Key, Proposal
+    from scrub.runner.run import Runner
     from scrub.runner.sending import Sender
     from scrub.store.store import Store
 
@@ -121,10 +126,10 @@ class Home:
 
     def text(self, macro: str) -> tuple[str, str]:
         """The text of a macro (itself, a path or a title), and what problems call it by."""
-        text, path = self._found(macro)
+        text, path = self.text_and_path(macro)
         return text, os.path.basename(path) or "macro"
 
-    def _found(self, macro: str) -> tuple[str, str]:
+    def text_and_path(self, macro: str) -> tuple[str, str]:
         """The text of a macro, and the path of its file where it has one."""
         from scrub.library.text import is_macro_path, read_macro
 
@@ -137,7 +142,7 @@ class Home:
 
     def program(self, macro: str) -> Program:
         """A macro, checked. Raises `MacroProblems` with all that is wrong."""
-        return self.checked(*self._found(macro))
+        return self.checked(*self.text_and_path(macro))
 
     def checked(self, text: str, path: str) -> Program:
         """A macro's text, checked; its own files are beside `path`."""
@@ -156,9 +161,15 @@ class Home:
         name = name or (path if len(path.splitlines()) < 2 else "macro")
         return checker.check(text, name, self.vocabulary, self._resolver(text), own)
 
+    def edited(self, text: str, path: str = "") -> Edited:
+        """A macro's text in an editor; its own files are beside `path`."""
+        from scrub.language.incremental import Edited
+
+        return Edited(text, self.vocabulary, self._resolver(text), self._files(path), os.path.basename(path) or "macro")
+
     def check(self, macro: str) -> list[Problem]:
         """What is wrong with a macro: its text, a path or a title."""
-        text, path = self._found(macro)
+        text, path = self.text_and_path(macro)
         return self.problems(text, path, name=os.path.basename(path) or "macro")
 
     @staticmethod
@@ -256,21 +267,98 @@ class Home:
 
         self.store.recover()
         former = continuation_of(self.store.run(number))
+        if former.path.endswith(".py"):
+            raise BadCall(f"run {number} ran a Python function. Call scrub.run(function, files) with the files left")
         answers = {**former.answers, **options.answers}
         options = options._replace(into=former.into, at=former.at, answers=answers)
         return self.run(former.path, list(former.left), options, former)
 
     def run(self, macro: str, paths: list[str], options: RunOptions, former: Continuation | None = None) -> RunResult:
         """Runs a macro; see `scrub.run`. `former` is what was of a run that is continued."""
+        text, path = self.text_and_path(macro) if former is None else (former.text, former.path)
+        return self.run_program(self.checked(text, path), paths, options, macro, path, former)
+
+    def run_program(
+        self,
+        checked: Program,
+        paths: list[str],
+        options: RunOptions,
+        macro: str,
+        path: str = "",
+        former: Continuation | None = None,
+    ) -> RunResult:
+        """Runs a checked macro, which a person calls `macro`, or a Python function, which may do all that its script
+        may.
+        """
+        from scrub.model.core.passwords import knowing
+
+        runner, alone = self._runner(checked, paths, options, macro, path, former)
+        with knowing(lambda name: self.password(name, options.host)):
+            result = runner.run(paths)
+        result.alone = alone
+        if not options.preview:
+            self.use.count(checked.title)
+            self._forget_old(result.number or 0)
+        return result
+
+    def prepare(self, checked: Program, paths: list[str], options: RunOptions, macro: str, path: str = "") -> Held:
+        """Prepares a run and keeps it in memory; see `scrub.prepare`."""
         from scrub.model.core.declare import Reach
         from scrub.model.core.passwords import knowing
+        from scrub.runner.holding import Held
+
+        runner, _ = self._runner(checked, paths, options, macro, path, None)
+        with knowing(lambda name: self.password(name, options.host)):
+            held = runner.hold(paths)
+        return Held(checked.title, held, self._commit(runner, options), checked.reach == Reach.READ)
+
+    def review(self, checked: Program, paths: list[str], options: RunOptions, macro: str, path: str = "") -> Review:
+        """Prepares a run whose changes are accepted one by one; see `scrub.review`."""
+        from scrub.model.core.passwords import knowing
+        from scrub.runner.review import Review
+
+        runner, _ = self._runner(checked, paths, options, macro, path, None)
+        reviewed = runner.reviewed()
+
+        def prepare(group: Sequence[str], refused: frozenset[Key]) -> tuple[Prepared, list[Proposal]]:
+            with knowing(lambda name: self.password(name, options.host)):
+                return reviewed(group, refused)
+
+        return Review(checked.title, runner.groups(paths), prepare, self._commit(runner, options))
+
+    def _commit(self, runner: Runner, options: RunOptions) -> Callable[[Sequence[Prepared], Host | None], RunResult]:
+        """What saves what was prepared."""
+        from scrub.model.core.passwords import knowing
+
+        def commit(chosen: Sequence[Prepared], host: Host | None = None) -> RunResult:
+            if host is not None and runner.sender is not None:
+                runner.sender = self._sender(host)
+            with knowing(lambda name: self.password(name, options.host)):
+                result = runner.commit(chosen)
+            self.use.count(runner.program.title)
+            self._forget_old(result.number or 0)
+            return result
+
+        return commit
+
+    def _runner(
+        self,
+        checked: Program,
+        paths: list[str],
+        options: RunOptions,
+        macro: str,
+        path: str,
+        former: Continuation | None,
+    ) -> tuple[Runner, str]:
+        """What runs a macro, and why that needs a single process; an empty text for no reason."""
+        from scrub.model.core.declare import Reach
         from scrub.runner.run import Runner
 
-        text, path = self._found(macro) if former is None else (former.text, former.path)
-        checked, host, preview = self.checked(text, path), options.host, options.preview
+        host, preview = options.host, options.preview
+        is_function = checked.function is not None
         into = os.path.abspath(os.path.expanduser(options.into)) if options.into else None
         self._ensure_runs_on(checked, paths, into)
-        servers = [path for path in paths if "://" in path]
+        servers = [] if is_function else [path for path in paths if "://" in path]
         boxes = [path for path in servers if self.formats.kind_of(path) != "database"]
         self._ensure_servers(checked, [path for path in servers if path not in boxes], host, macro)
         pool, alone = self._pool(checked, paths, options)
@@ -280,21 +368,15 @@ class Home:
             self.formats,
             None if preview else self.store,
             options._replace(into=into),
-            reach=Reach.SEND if preview else self._allowed(checked, into, host, macro, bool(boxes)),
-            stored=self.keys.get if self._trusted(checked) else None,
+            reach=Reach.SEND if preview or is_function else self._allowed(checked, into, host, macro, bool(boxes)),
+            stored=self.keys.get if is_function or self._trusted(checked) else None,
             preferences=self.preferences,
             sender=None if preview else self._sender(host),
             pool=pool,
             path=path,
             former=former,
         )
-        with knowing(lambda name: self.password(name, host)):
-            result = runner.run(paths)
-        result.alone = alone
-        if not preview:
-            self.use.count(checked.title)
-            self._forget_old(result.number or 0)
-        return result
+        return runner, alone
 
     def _pool(
         self, checked: Program, paths: list[str], options: RunOptions
@@ -302,8 +384,10 @@ class Home:
         """What starts the workers of a run, or why it needs a single process; neither if no workers are wanted."""
         if options.jobs == 1 and options.executor is None:
             return None, ""
-        from scrub.custom_actions import OWN_ACTIONS
+        if checked.function is not None:
+            raise BadCall("a Python function runs in this process. Leave out jobs and executor")
         from scrub.executors import pool_for
+        from scrub.own_actions import OWN_ACTIONS
         from scrub.runner.ticket import About
         from scrub.version import VERSION
 
@@ -427,6 +511,17 @@ class Home:
                     f'Read it: scrub show "{name}"    Approve it: scrub approve "{name}" --server {server}'
                 )
             self.approvals.approve(checked.fingerprint, checked.title, server)
+
+    def open_questions(self, checked: Program) -> list[Question]:
+        """What a macro asks, without the passwords that are known here."""
+        from scrub.runner.answers import variable
+
+        trusted = self._trusted(checked)
+        return [
+            each
+            for each in checked.questions
+            if not (each.secret and trusted and (os.environ.get(variable(each.prompt)) or self.keys.get(each.prompt)))
+        ]
 
     def _trusted(self, checked: Program) -> bool:
         """Whether the text was written here or approved; the shipped examples count as written here."""

@@ -10,6 +10,7 @@ from scrub.model.core.values import fold
 if TYPE_CHECKING:
     from scrub.home_folder import Home
     from scrub.library.library import LibraryEntry
+    from scrub.library.records import Pin
 
 
 def rename(home: Home, entry: LibraryEntry, title: str) -> tuple[LibraryEntry, list[str], list[str]]:
@@ -23,6 +24,7 @@ def rename(home: Home, entry: LibraryEntry, title: str) -> tuple[LibraryEntry, l
 
     users = [home.library.titled(user) for user in uses_of(home, entry.title) if fold(user) != fold(entry.title)]
     trusted = [home.is_trusted(each.text, each.path) for each in (entry, *users)]
+    in_files = _pin_in_files(home, entry)
     new = home.library.rename(entry, title)
     home.pins.renamed(entry.title, new.title)
     mended, left = [], []
@@ -41,7 +43,19 @@ def rename(home: Home, entry: LibraryEntry, title: str) -> tuple[LibraryEntry, l
     for each, was_trusted in zip((new, *users), trusted, strict=True):
         if was_trusted:
             home.written_here(each.text, each.path)
+    if in_files is not None:  # its entry shows the title, and the text that was pinned has another first line
+        from scrub.file_manager import show_in_files
+
+        show_in_files(home, new.title, in_files.asks)
     return new, mended, left
+
+
+def _pin_in_files(home: Home, entry: LibraryEntry) -> Pin | None:
+    """The pin of a macro that is in the menu of the file manager, and has the text that was pinned."""
+    pin = next((each for each in home.pins.all() if each.in_files and fold(each.title) == fold(entry.title)), None)
+    if pin is None:
+        return None
+    return pin if home.checked(entry.text, entry.path).fingerprint == pin.fingerprint else None
 
 
 def fitting(home: Home, path: str) -> list[LibraryEntry]:
