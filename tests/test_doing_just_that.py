@@ -487,7 +487,7 @@ def test_tracebacks_are_for_developers_only(cli: Cli, book: Path, monkeypatch: p
     monkeypatch.setattr(scrub.Home, "run_program", broken)
     shown = cli("run", "show every", book)
     assert shown.code == 1
-    assert shown.err.startswith("This is a bug in Scrub (RuntimeError); your files are intact.")
+    assert shown.err.startswith("This is a bug in Scrub (RuntimeError in test_doing_just_that.py, line ")
 
 
 def test_slips_of_other_languages_have_their_own_advice() -> None:

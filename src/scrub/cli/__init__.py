@@ -103,13 +103,15 @@ def _not_foreseen(error: Exception) -> int:
     """Tells what the system refused, or that Scrub has a bug; gives the exit code."""
     import click
 
+    from scrub.model.core.problem import bug_name
+
     if isinstance(error, OSError | MemoryError):
         from scrub.cli.output import harmless
 
         click.echo(harmless(_from_the_system(error)), err=True)
         return 1
     click.echo(
-        f"This is a bug in Scrub ({type(error).__name__}); your files are intact.\n"
+        f"This is a bug in Scrub ({bug_name(error)}); your files are intact.\n"
         "For a report that says where: set SCRUB_TRACEBACK=1 and run again.",
         err=True,
     )

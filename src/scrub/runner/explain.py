@@ -7,7 +7,7 @@ import errno
 import os
 from collections.abc import Iterator
 
-from scrub.model.core.problem import BadCall, FileProblem, Refused, ScrubError
+from scrub.model.core.problem import BadCall, FileProblem, Refused, ScrubError, bug_name
 from scrub.store.errors import CannotRead, EditedSince, InUse, NoSuchRun, StoreError
 
 
@@ -39,7 +39,7 @@ def not_foreseen(error: Exception, path: str) -> FileProblem:
     return FileProblem(
         path,
         (
-            f"a bug in Scrub ({type(error).__name__}) stopped this file, which is unchanged. For a report that says "
+            f"a bug in Scrub ({bug_name(error)}) stopped this file, which is unchanged. For a report that says "
             "where: set SCRUB_TRACEBACK=1 and run again"
         ),
     )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterable, Sequence
 
 
@@ -184,3 +185,13 @@ def did_you_mean(word: str, candidates: Iterable[str]) -> str:
 def counted(number: int, thing: str, things: str | None = None) -> str:
     """`1 sheet`, `2 sheets`."""
     return f"{number:,} {thing if number == 1 else things or thing + 's'}"
+
+
+def bug_name(error: Exception) -> str:
+    """What a mistake in Scrub's own code is called in a report: its type, and the last line that it came from."""
+    at = error.__traceback__
+    while at is not None and at.tb_next is not None:
+        at = at.tb_next
+    if at is None:
+        return type(error).__name__
+    return f"{type(error).__name__} in {os.path.basename(at.tb_frame.f_code.co_filename)}, line {at.tb_lineno}"
