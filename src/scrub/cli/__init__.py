@@ -103,7 +103,7 @@ def _not_foreseen(error: Exception) -> int:
     """Tells what the system refused, or that Scrub has a bug; gives the exit code."""
     import click
 
-    from scrub.model.core.problem import bug_name
+    from scrub import bug_name
 
     if isinstance(error, OSError | MemoryError):
         from scrub.cli.output import harmless

@@ -17,7 +17,6 @@ from typing import Any
 import scrub
 from scrub.cli.listing import change_lines
 from scrub.cli.output import change_count, short_path
-from scrub.model.core.problem import bug_name
 
 #: Lines of changes of one file that are sent.
 _LINES = 300
@@ -190,7 +189,7 @@ def main() -> None:
         except scrub.ScrubError as problem:
             _tell("failed", problem=str(problem))
         except Exception as error:
-            _tell("failed", problem=f"a bug in Scrub ({bug_name(error)}); your files are intact")
+            _tell("failed", problem=f"a bug in Scrub ({scrub.bug_name(error)}); your files are intact")
 
 
 def _warm() -> None:
