@@ -8,6 +8,7 @@ import csv
 import datetime
 import mailbox
 import random
+import re
 from collections.abc import Callable, Iterator
 from email.message import EmailMessage
 from pathlib import Path
@@ -15,6 +16,7 @@ from typing import Any, NamedTuple
 
 import docx
 import openpyxl
+from docx.shared import RGBColor
 from openpyxl.comments import Comment
 from openpyxl.styles import Alignment, Font, PatternFill
 
@@ -419,6 +421,93 @@ def _(rows: Any) -> None:
 def _(rows: Any) -> None:
     for row in rows[1:]:
         row[4] = row[4].replace(" ", "-")
+
+
+@job("three keys", "supplies sorted by hut, item and amount", "xlsx", supplies)
+def _(book: Any) -> None:
+    sheet = book["Supplies"]
+    rows = sorted(([cell.value for cell in row] for row in records(sheet)), key=lambda row: (row[1], row[0], -row[2]))
+    for number, row in enumerate(rows, 2):
+        for column, value in enumerate(row, 1):
+            sheet.cell(number, column).value = value
+
+
+@job("alphabet", "sheets by the alphabet", "xlsx", season)
+def _(book: Any) -> None:
+    book._sheets.sort(key=lambda sheet: sheet.title)
+
+
+@job("totals first", "the totals before the huts", "xlsx", season)
+def _(book: Any) -> None:
+    book.move_sheet("Totals", -3 if "Kite Hut" in book else -4)
+
+
+@job("huts last", "the huts after the other sheets", "xlsx", season)
+def _(book: Any) -> None:
+    book._sheets.sort(key=lambda sheet: sheet.title.endswith("Hut"))
+
+
+def parted(paragraph: Any, pattern: str, change: Callable[[Any], None]) -> None:
+    """Changes how the words that a pattern finds look."""
+    pieces = re.split(f"({pattern})", paragraph.text)
+    if len(pieces) > 1 and len(paragraph.runs) == 1:
+        paragraph.runs[0].text = pieces[0]
+        for number, piece in enumerate(pieces[1:], 1):
+            if piece:
+                run = paragraph.add_run(piece)
+                if number % 2:
+                    change(run)
+
+
+def bold(run: Any) -> None:
+    run.bold = True
+
+
+@job("weights", "weights bold", "docx", rules)
+def _(document: Any) -> None:
+    for paragraph in document.paragraphs:
+        parted(paragraph, r"\d+ kg", bold)
+
+
+@job("warden", "one word in bold", "docx", rules)
+def _(document: Any) -> None:
+    for paragraph in document.paragraphs:
+        parted(paragraph, "wood", bold)
+
+
+def coloured(path: Path, chance: random.Random, second: bool) -> None:
+    """House rules in which some words are red."""
+    rules(path, chance, second)
+    document: Any = docx.Document(str(path))
+    for number, paragraph in enumerate(document.paragraphs):
+        if number % 3:
+            parted(paragraph, r"\w+ Hut", lambda run: setattr(run.font.color, "rgb", RGBColor(0xC0, 0, 0)))
+        else:
+            parted(paragraph, r"before|up", bold)
+    document.save(str(path))
+
+
+@job("red words", "red words also in italics", "docx", coloured)
+def _(document: Any) -> None:
+    for paragraph in document.paragraphs:
+        for run in paragraph.runs:
+            if run.font.color.rgb is not None:
+                run.italic = True
+
+
+@job("quoted", "notes in the style of quotes", "docx", rules)
+def _(document: Any) -> None:
+    for paragraph in document.paragraphs:
+        if paragraph.text.startswith("Note:"):
+            paragraph.style = "Quote"
+
+
+@job("green notes", "notes in another colour", "docx", rules)
+def _(document: Any) -> None:
+    for paragraph in document.paragraphs:
+        if paragraph.text.startswith("Note:"):
+            for run in paragraph.runs:
+                run.font.color.rgb = RGBColor(0, 0x80, 0)
 
 
 def pair(name: str, folder: Path, second: bool = False, seed: int = 3) -> tuple[Path, Path]:

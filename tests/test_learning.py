@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import mailbox
 import shutil
 from collections.abc import Callable, Sequence
 from pathlib import Path
@@ -25,10 +26,12 @@ def is_right(learned: scrub.Learned, before: Path, after: Path) -> list[str]:
     """What is other on another pair after the macro ran there."""
     copy = before.with_name(f"copy{before.suffix}")
     shutil.copyfile(before, copy)
+    home = scrub.home()
+    checked = home.checked(learned.text, "")
+    home.approvals.approve(checked.fingerprint, checked.title)
     result = scrub.run(learned.text, [str(copy)])
     if result.exit_code:
         return [str(file.problem) for file in result.files]
-    home = scrub.home()
     found = []
     for path in (copy, after):
         opened = home.formats.open(str(path))
@@ -162,3 +165,107 @@ def test_nothing_is_kept_beside_the_files_and_the_sample_is_learned(home: Path) 
     assert sorted(path.name for path in Path().glob("*.xlsx")) == ["done.xlsx", "season-book.xlsx"]
     if learned.text:
         assert "records(headings: 3)" in learned.text
+
+
+def price_list(path: str, prices: Sequence[tuple[str, float]], title: bool) -> str:
+    book: Any = openpyxl.Workbook()
+    book.active.title = "Notes"
+    sheet = book.create_sheet("Prices")
+    if title:
+        sheet.append(["Prices of the season"])
+        sheet.append([])
+    sheet.append(["Item", "Supplier", "Unit price"])
+    for item, price in prices:
+        sheet.append([item, f"from {item[0]}", price])
+    book.save(path)
+    return path
+
+
+def list_of_supplies(path: str, items: Sequence[str], prices: dict[str, float] | None = None) -> str:
+    book: Any = openpyxl.Workbook()
+    book.active.append(["Hut", "Item", "Price"])
+    for number, item in enumerate(items):
+        book.active.append([f"Hut {number % 3}", item, None if prices is None else prices.get(item)])
+    book.save(path)
+    return path
+
+
+@pytest.mark.parametrize("form", ["workbook", "below a title", "csv"])
+def test_values_come_from_a_file_beside(form: str, home: Path, cli: Cli) -> None:
+    prices = {
+        "salt": 1.25,
+        "oats": 3.5,
+        "rope": 12.75,
+        "soap": 2.4,
+        "candles": 4.1,
+        "tea": 5.2,
+        "rice": 2.9,
+        "wood": 8.0,
+    }
+    if form == "csv":
+        Path("prices.csv").write_text("Item,Unit price\n" + "".join(f"{a},{b}\n" for a, b in prices.items()))
+        path = "prices.csv"
+    else:
+        path = price_list("prices.xlsx", list(prices.items()), form == "below a title")
+    items = ["salt", "rope", "oats", "lamps", "soap", "tea", "rice", "wood", "salt", "candles", "rope"]
+    before, after = list_of_supplies("before.xlsx", items), list_of_supplies("after.xlsx", items, prices)
+    assert not scrub.learn(before, after).proved
+    learned = scrub.learn(before, after, beside=[path])
+    assert learned.proved, (learned.text, learned.left)
+    assert f'prices = open("{path}")' in learned.text
+    other = ["candles", "candles", "soap", "nails", "oats"]
+    second = list_of_supplies("second.xlsx", other), list_of_supplies("second-after.xlsx", other, prices)
+    assert is_right(learned, Path(second[0]), Path(second[1])) == []
+    shown = cli("learn", before, after, "--beside", path, "--first")
+    assert (shown.code, 'open("prices' in shown.out) == (0, True)
+    assert cli("learn", before, after, "--beside", "nowhere.csv", "--first").code == 1
+
+
+def test_filed_messages_are_learned_with_the_mailbox_they_are_in(home: Path, cli: Cli) -> None:
+    before, after = pair("invoices", Path("first"))
+    gone = {message["Message-ID"] for message in mailbox.mbox(after)}
+    filed = mailbox.mbox("first/invoices.mbox")
+    for message in mailbox.mbox(before):
+        if message["Message-ID"] not in gone:
+            filed.add(message)
+    filed.close()
+    contents = Path("first/invoices.mbox").read_bytes()
+    learned = scrub.learn(str(before), str(after), beside=["first/invoices.mbox"])
+    assert learned.proved, learned.text
+    assert 'move to: "invoices.mbox"' in learned.text
+    assert Path("first/invoices.mbox").read_bytes() == contents
+    second, wanted = pair("invoices", Path("second"), second=True)
+    assert is_right(learned, second, wanted) == []
+    assert len(mailbox.mbox("second/invoices.mbox")) == len(mailbox.mbox(second)) - len(mailbox.mbox(wanted)) > 0
+    shutil.move("first/invoices.mbox", "invoices.mbox")
+    refused = cli("learn", before, after, "--beside", "invoices.mbox")
+    assert refused.code == 2
+    assert "put it in the folder of the first file" in refused.err
+    assert Path("invoices.mbox").read_bytes() == contents
+
+
+def test_the_mailbox_can_follow_from_the_message(home: Path) -> None:
+    before, after = pair("invoices", Path("first"))
+    kept = mailbox.mbox(after)
+    kept.clear()
+    for message in mailbox.mbox(before):
+        subject = message["Subject"]
+        if "Booking" in subject:
+            host = message["From"].rpartition("@")[2].rstrip(">").partition(".")[0]
+            mailbox.mbox(f"first/{host}.mbox").add(message)
+        else:
+            kept.add(message)
+    kept.close()
+    boxes = sorted(str(path) for path in Path("first").glob("*.mbox") if path.name in ("huts.mbox", "moss.mbox"))
+    assert len(boxes) == 2
+    learned = scrub.learn(str(before), str(after), beside=boxes)
+    assert learned.left == [], learned.text
+    assert learned.text.count("move to:") == 1
+
+
+def test_the_search_ends_in_time_and_says_so(home: Path, cli: Cli) -> None:
+    before, after = pair("late", Path("first"))
+    shown = cli("learn", before, after, "--first", "--minutes", "0.00001")
+    assert shown.code == 1
+    assert "Allow more time: --minutes 5" in shown.out
+    assert cli("learn", before, after, "--minutes", "0").code == 2

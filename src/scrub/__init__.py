@@ -621,18 +621,23 @@ def learn(
     after: str,
     *,
     also: Iterable[tuple[str, str]] = (),
+    beside: Iterable[str] = (),
     title: str = "Learned",
+    minutes: float = 1.0,
     tell: Callable[[str], None] | None = None,
 ) -> Learned:
     """Learns a macro from a file and the same file after somebody did the job by hand: `learned.text`,
     whether it is `proved` by a run on a copy, and what is `left`. `also` are further pairs of files, which decide where
-    the first one leaves something open; `tell` hears what is done. Nothing is kept, and no file is changed.
+    the first one leaves something open; `beside` are files that the job looks values up in, and mailboxes as they are
+    after messages were filed there. The search ends after some `minutes`; `tell` hears what is done. Nothing is kept,
+    and no file is changed.
 
     Raises `BadCall` for two files of different kinds or without a difference, and `FileProblem` as `open` does.
     """
-    from scrub.learning import learned_from
+    from scrub.learning import LearnOptions, learned_from
 
-    return learned_from(home(), before, after, list(also), title, tell or (lambda text: None))
+    options = LearnOptions(list(also), list(beside), title, 60 * minutes, tell or (lambda text: None))
+    return learned_from(home(), before, after, options)
 
 
 def continue_run(

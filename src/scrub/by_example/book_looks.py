@@ -8,8 +8,8 @@ from collections.abc import Iterator
 from scrub.by_example import conditions, seen
 from scrub.by_example.differences import KnownLooks, looks_that_differ
 from scrub.by_example.expressions import Context
-from scrub.by_example.sheet_rules import READINGS, Found, Records, SheetRules
-from scrub.by_example.steps import LISTED, LOOKS, LOOKS_BY_RULE, Step, in_cell, loop
+from scrub.by_example.sheet_rules import READINGS, Records, SheetRules
+from scrub.by_example.steps import LISTED, LOOKS, LOOKS_BY_RULE, Found, Step, in_cell, loop
 from scrub.by_example.values import literal
 from scrub.model.core.area import letters_of
 
@@ -71,12 +71,12 @@ class LookFinder:
             if found is not None:
                 heading = literal(self._pairs[cells[0][0]].one.heading_text(written))
                 line = f"record.cell({heading}).{word} = {text}"
-                yield Step(LOOKS, found.loops, (line,), found.readings)
+                yield found.step(LOOKS, line)
                 return
         line = f"cell.{word} = {text}"
         whole = self._look_of_records("", cells)
         if whole is not None:
-            yield Step(LOOKS, (*whole.loops, "each cell in record"), (line,), whole.readings)
+            yield whole.step(LOOKS, line, inside=("each cell in record",))
             return
         contexts: list[Context] = []
         must: set[int] = set()

@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Iterator, Sequence
 
 from scrub.by_example import conditions, expressions
-from scrub.by_example.columns import formula_for, lookups
+from scrub.by_example.columns import Source, formula_for, lookups
 from scrub.by_example.expressions import FAILS, Example, Expression
 from scrub.by_example.matching import plain_text
 from scrub.by_example.sheet_rules import Column, SheetRules
@@ -23,8 +23,9 @@ _MANY = 5000
 class ValueFinder:
     """Finds what was done to values."""
 
-    def __init__(self, rules: SheetRules, vocabulary: Vocabulary) -> None:
-        self._rules, self._pairs, self._vocabulary = rules, rules.pairs, vocabulary
+    def __init__(self, rules: SheetRules, vocabulary: Vocabulary, beside: Sequence[Source]) -> None:
+        """`beside` are sheets of other files, in which values can be looked up."""
+        self._rules, self._pairs, self._vocabulary, self._beside = rules, rules.pairs, vocabulary, beside
 
     def steps(self) -> Iterator[Step]:
         """Texts that were edited, and what is under each heading."""
@@ -145,7 +146,7 @@ class ValueFinder:
                 continue
             cost = each.cost + sum(len(part) / 12 for part in rules.loops)
             if best is None or cost < best[0]:
-                best = (cost, Step(VALUES, rules.loops, (f"{written} = {each.text}",), rules.readings))
+                best = (cost, rules.step(VALUES, f"{written} = {each.text}"))
         return best[1] if best is not None else None
 
     def _formula_of(self, column: Column) -> Step | None:
@@ -159,16 +160,19 @@ class ValueFinder:
             return None
         rules = self._rules.rules(column, must, lambda number: number not in must)
         heading = literal(self._pairs[min(sheets)].other.heading_text(column.written))
-        lines = (f"record.cell({heading}).formula = {formula}",)
-        return Step(VALUES, rules.loops, lines, rules.readings) if rules is not None else None
+        return rules.step(VALUES, f"record.cell({heading}).formula = {formula}") if rules is not None else None
 
     def _lookup_of(self, column: Column) -> Step | None:
         """Values that are on another sheet."""
         contexts, examples, wanted = column.contexts, column.examples, column.wanted
         used = column.used(column.must)
-        others = [pair.one for number, pair in enumerate(self._pairs) if number not in used]
+        others = [
+            Source(pair.one, f"sheet({literal(pair.one.name)})")
+            for number, pair in enumerate(self._pairs)
+            if number not in used
+        ]
         fields = expressions.fields_of([example.context for example in wanted])
-        for found in lookups(others, wanted, fields):
+        for found in lookups([*others, *self._beside], wanted, fields):
             given = {n: found.expression.of(contexts[n]) for n in range(len(contexts))}
 
             def wrong(number: int, given: dict[int, object] = given) -> bool:
@@ -180,7 +184,7 @@ class ValueFinder:
             lines = [f"{column.written} = {found.expression.text}"]
             if any(value is FAILS for value in given.values()):
                 lines = [f"if {found.record} exists", f"    {lines[0]}", "end"]
-            return Step(VALUES, rules.loops, tuple(lines), rules.readings)
+            return rules.step(VALUES, *lines, opening=found.opening)
         return None
 
     def _most(

@@ -16,17 +16,28 @@ from scrub.model.core.values import fold
 _CELL = re.compile(r"(?<![A-Za-z0-9_.!'])(\$?[A-Z]{1,3})(\d+)(?![\d(A-Za-z_])")
 
 
+class Source(NamedTuple):
+    """A sheet in which values can be looked up."""
+
+    sheet: SeenSheet
+    #: How a macro names it.
+    text: str
+    #: The line that opens its file, if it is in another one.
+    opening: str = ""
+
+
 class LookedUp(NamedTuple):
-    """A value that is looked up: the expression, and what it is looked up in."""
+    """A value that is looked up: the expression, what it is looked up in, and the line that opens its file, if any."""
 
     expression: Expression
     record: str
-    is_everywhere: bool
+    opening: str
 
 
-def lookups(sheets: Sequence[SeenSheet], examples: Sequence[Example], fields: Sequence[str]) -> Iterator[LookedUp]:
-    """The values as found on another sheet: in the record whose key is what is under a heading here."""
-    for sheet in sheets:
+def lookups(sources: Sequence[Source], examples: Sequence[Example], fields: Sequence[str]) -> Iterator[LookedUp]:
+    """The values as found on another sheet: in the first record whose key is what is under a heading here."""
+    for source in sources:
+        sheet = source.sheet
         for key in sheet.headings:
             if not re.fullmatch(r"record\.[a-z][a-z0-9-]*", key):
                 continue
@@ -40,27 +51,30 @@ def lookups(sheets: Sequence[SeenSheet], examples: Sequence[Example], fields: Se
                 for value, column in sheet.headings.items():
                     given = [sheet.value(row or 0, column) for row in found]
                     if value != key and all(alike(a, b.after) for a, b in zip(given, examples, strict=True)):
-                        yield _looked_up(sheet, key, field, value, rows)
+                        yield _looked_up(source, key, field, value, rows)
 
 
 def _rows_by(sheet: SeenSheet, key: str) -> dict[str, int] | None:
-    """The rows by what is under a heading; None where one is there twice."""
+    """The first row for each value under a heading; None for a heading that tells no rows apart."""
     rows: dict[str, int] = {}
     column = sheet.headings[key]
     for row in sheet.rows:
         name = _key(sheet.value(row, column))
-        if not name or name in rows:
-            return None
-        rows[name] = row
-    return rows if len(rows) > 1 else None
+        if name:
+            rows.setdefault(name, row)
+    return rows if len(rows) > 1 and 2 * len(rows) > len(sheet.rows) else None
 
 
 def _key(value: object) -> str:
     return "" if value is None else fold(value) if isinstance(value, str) else str(literal(value))
 
 
-def _looked_up(sheet: SeenSheet, key: str, field: str, value: str, rows: dict[str, int]) -> LookedUp:
-    record = f"sheet({literal(sheet.name)}).record({key.removeprefix('record.')}: {field})"
+def _looked_up(source: Source, key: str, field: str, value: str, rows: dict[str, int]) -> LookedUp:
+    sheet = source.sheet
+    table = source.text + sheet.table.removeprefix("sheet.records")
+    if table != source.text:
+        table = f"{source.text}.records{table.removeprefix(source.text)}"
+    record = f"{table}.record({key.removeprefix('record.')}: {field})"
     column = sheet.headings[value]
 
     def of(context: Context) -> object:
@@ -68,7 +82,7 @@ def _looked_up(sheet: SeenSheet, key: str, field: str, value: str, rows: dict[st
         return FAILS if row is None else sheet.value(row, column)
 
     text = f"{record}.{value.removeprefix('record.')}"
-    return LookedUp(Expression(text, 6.0, of), record, False)
+    return LookedUp(Expression(text, 6.0, of), record, source.opening)
 
 
 def formula_for(formulas: Sequence[tuple[int, str]]) -> str | None:

@@ -11,6 +11,7 @@ from typing import Any, NamedTuple
 
 from scrub.by_example.expressions import FAILS, Context
 from scrub.by_example.values import alike, cost_of, is_empty, literal
+from scrub.model.core.addresses import Address
 from scrub.model.core.choice import Choice
 from scrub.model.core.values import fold
 
@@ -33,6 +34,8 @@ class Condition(NamedTuple):
     exceptions: int = 0
 
 
+#: What is in a list of one item only says little about others.
+_ONE_ONLY = 4.0
 ALWAYS = Condition("", 0.0, lambda context: True)
 
 
@@ -56,7 +59,7 @@ def _of_field(field: str, have: Sequence[object], not_have: Sequence[object]) ->
     yield from _equal(field, have, not_have)
     if all(isinstance(each, list) for each in have):
         yield from _of_lists(field, have)
-    elif all(isinstance(each, str) and not isinstance(each, Choice) for each in have):
+    elif all(isinstance(each, str) and not isinstance(each, Choice | Address) for each in have):
         yield from _of_texts(field, [str(each) for each in have])
     elif all(isinstance(each, Decimal) for each in have) or all(isinstance(each, date) for each in have):
         yield from _limits(field, have, not_have)
@@ -179,7 +182,7 @@ def _of_lists(field: str, have: Sequence[object]) -> Iterator[Condition]:
         if isinstance(value, str) and all(any(_same(value, each) for each in found) for found in lists):
             yield Condition(
                 f"{field} contains {literal(value)}",
-                2.0 + cost_of(value) / 2,
+                2.0 + cost_of(value) / 2 + (_ONE_ONLY if len(have) == 1 else 0.0),
                 _of(field, _lists(value)),
             )
 

@@ -7,6 +7,7 @@ from decimal import Decimal
 
 from scrub.by_example.condition_parts import ALWAYS, Condition, parts
 from scrub.by_example.expressions import FAILS, Context
+from scrub.by_example.time_limit import check_time
 
 #: Parts that are tried in pairs, and what an exception costs.
 _PAIRED, _EXCEPTION = 60, 2.5
@@ -69,6 +70,14 @@ def _distinct(conditions: Sequence[Condition]) -> list[Condition]:
     return list(seen.values())[:40]
 
 
+def doubtful(readings: Sequence[Condition], items: Sequence[Context]) -> int:
+    """How many items are treated in different ways by conditions, any of which may be meant."""
+    if len(readings) < 2:
+        return 0
+    some = items[:: max(1, len(items) // _SAMPLED)]
+    return sum(len({each.of(item) for each in readings}) > 1 for item in some)
+
+
 def family(loops: Sequence[str]) -> frozenset[str]:
     """What conditions are about, and how: those of one family say nearly the same."""
     found = set()
@@ -98,6 +107,7 @@ def _pairs(
     """Two parts with `and` between, the second searched among those that the first leaves."""
     useful = sorted(atoms, key=lambda each: each.cost)[:_PAIRED]
     for one in useful:
+        check_time()
         rest = {number for number in never if one.of(items[number])}
         if not rest or len(rest) == len(never):
             continue
@@ -138,6 +148,7 @@ def _loose(items: Sequence[Context], must: set[int], never: set[int], fields: Se
         tried.add(each.text)
         yield each._replace(exceptions=_misses(each, items, must, never))
     for dropped in _left_out(items, must, never, fields):
+        check_time()
         kept, other = must - dropped, never - dropped
         if not kept:
             continue

@@ -6,7 +6,8 @@ from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from typing import NamedTuple
 
-from scrub.by_example.seen import OF_PROGRAMS, SeenBook, SeenList, SeenSheet
+from scrub.by_example.order import moved
+from scrub.by_example.seen import OF_PROGRAMS, PASSAGE_LOOKS, Piece, SeenBook, SeenList, SeenSheet
 from scrub.by_example.values import alike
 from scrub.model.core.area import letters_of
 from scrub.model.core.change import plain
@@ -72,6 +73,10 @@ def _of_books(one: SeenBook, other: SeenBook) -> Iterator[Difference]:
     for sheet in other.sheets:
         if sheet.name not in one.by_name:
             yield Difference(sheet.name, "", None, "a sheet")
+    before = [sheet.name for sheet in one.sheets if sheet.name in other.by_name]
+    after = [sheet.name for sheet in other.sheets if sheet.name in one.by_name]
+    for number in moved([before.index(name) for name in after]):
+        yield Difference(before[number], "place", number + 1, after.index(before[number]) + 1)
 
 
 def _of_sheets(one: SeenSheet, other: SeenSheet, left_out: set[str]) -> Iterator[Difference]:
@@ -169,8 +174,20 @@ def _of_lists(one: SeenList, other: SeenList) -> Iterator[Difference]:
     matched, gone, fresh = match(one, other)
     for a, b in matched:
         for name, value in one.items[a].items():
-            if name in other.items[b] and not alike(value, other.items[b][name]) and counts(name, one.items[a]):
+            if name in other.items[b] and not alike(value, other.items[b][name]) and counts(name, one, other, a, b):
                 yield Difference(f"{one.part} {a + 1}", name.partition(".")[2], value, other.items[b][name])
+        for change in changed_passages(one, other, a, b):
+            text = str(one.items[a]["paragraph.text"])[change.start : change.end].strip()
+            yield Difference(f'paragraph {a + 1} "{plain(text)[:40]}"', change.word, change.before, change.after)
+    renamed = renamed_styles(one, other, matched)
+    for a, b in matched:
+        style, now = style_of(one, a), style_of(other, b)
+        if is_restyled(one, other, a, b) and renamed.get(style) != now:
+            yield Difference(f"{one.part} {a + 1}", "style", style, now)
+    for number in range(len(one.items)):
+        box, target = one.filed.get(one.key(number)), other.filed.get(one.key(number))
+        if box != target:
+            yield Difference(f"{one.part} {number + 1}", "filed in", box, target)
     for number in gone:
         yield Difference(f"{one.part} {number + 1}", "", _told(one, number), None)
     for number in fresh:
@@ -184,12 +201,100 @@ _FOLLOWING = frozenset(
 )
 
 
-def counts(name: str, item: Mapping[str, object]) -> bool:
+#: Those that may also be set by hand, where level and style are the same.
+_BY_HAND = ("colour", "highlight")
+
+
+def counts(name: str, one: SeenList, other: SeenList, a: int, b: int) -> bool:
     """Whether a field says something of its own: looks of a paragraph without text do not, nor what follows others."""
     word = name.partition(".")[2]
-    if word in _FOLLOWING:
+    before, after = one.items[a], other.items[b]
+    if word in _BY_HAND:
+        if same_look(word, before.get(name), after.get(name)):
+            return False
+        return _same_style(before, after) and bool(before.get("paragraph.text"))
+    if word in _FOLLOWING or "." in word:
         return False
-    return bool(item.get("paragraph.text", True)) or word == "text"
+    return bool(before.get("paragraph.text", True)) or word == "text"
+
+
+class ChangedPassage(NamedTuple):
+    """A part of a paragraph that looks otherwise."""
+
+    start: int
+    end: int
+    word: str
+    before: object
+    after: object
+
+
+def changed_passages(one: SeenList, other: SeenList, a: int, b: int) -> Iterator[ChangedPassage]:
+    """The parts of a paragraph that look otherwise, unless its text or the look of the whole of it changed."""
+    before, after = one.items[a], other.items[b]
+    if one.part != "paragraph" or before.get("paragraph.text") != after.get("paragraph.text"):
+        return
+    if not _same_style(before, after):
+        return
+    left, right = one.pieces(a), other.pieces(b)
+    if len(left) < 2 and len(right) < 2:
+        return
+    for word in PASSAGE_LOOKS:
+        name = f"paragraph.{word}"
+        if not alike(before.get(name), after.get(name)) and counts(name, one, other, a, b):
+            continue
+        found: ChangedPassage | None = None
+        for start, end, was, now in _stretches(left, right, f"passage.{word}"):
+            if alike(was, now) or (word == "colour" and same_look(word, was, now)):
+                continue
+            if found is not None and found.end == start and alike(found.after, now):
+                found = found._replace(end=end)
+                continue
+            if found is not None:
+                yield found
+            found = ChangedPassage(start, end, word, was, now)
+        if found is not None:
+            yield found
+
+
+def _stretches(left: Sequence[Piece], right: Sequence[Piece], name: str) -> Iterator[tuple[int, int, object, object]]:
+    """The stretches between all edges of two lists of pieces, each with a field in both."""
+    for one in left:
+        for other in right:
+            start, end = max(one.start, other.start), min(one.end, other.end)
+            if start < end:
+                yield start, end, one.fields.get(name), other.fields.get(name)
+
+
+def style_of(seen: SeenList, number: int) -> str:
+    """The style of an item."""
+    return str(seen.items[number].get("paragraph.style") or "")
+
+
+def is_restyled(one: SeenList, other: SeenList, a: int, b: int) -> bool:
+    """Whether a paragraph got another style that does not follow from its level."""
+    if style_of(one, a) == style_of(other, b) or not one.items[a].get("paragraph.text"):
+        return False
+    return alike(one.items[a].get("paragraph.level"), other.items[b].get("paragraph.level"))
+
+
+def renamed_styles(one: SeenList, other: SeenList, matched: Sequence[tuple[int, int]]) -> dict[str, str]:
+    """The styles that a program calls otherwise: everything that had one has the other, which nothing had before."""
+    pairs: dict[str, set[str]] = {}
+    for a, b in matched:
+        pairs.setdefault(style_of(one, a), set()).add(style_of(other, b))
+    return {
+        before: after
+        for before, (after, *more) in pairs.items()
+        if not more and after not in pairs and (before in _USUAL_STYLES or after in _USUAL_STYLES)
+    }
+
+
+#: What programs call the style of most paragraphs.
+_USUAL_STYLES = frozenset(("", "Normal", "Standard", "Default Paragraph Style", "Text body", "Text Body", "Body Text"))
+
+
+def _same_style(before: Mapping[str, object], after: Mapping[str, object]) -> bool:
+    return all(alike(before.get(f"paragraph.{each}"), after.get(f"paragraph.{each}")) for each in ("level", "style"))
 
 
 def _told(seen: SeenList, number: int) -> str:

@@ -8,7 +8,9 @@ from decimal import Decimal, localcontext
 from inspect import signature
 from typing import NamedTuple
 
+from scrub.by_example.time_limit import check_time
 from scrub.by_example.values import alike, cost_of, literal
+from scrub.model.core.addresses import Address
 from scrub.model.core.choice import Choice
 from scrub.model.core.problem import Failure
 from scrub.model.core.values import ARITHMETIC, shown
@@ -49,11 +51,11 @@ class Example(NamedTuple):
 def search(examples: Sequence[Example], fields: Sequence[str]) -> list[Expression]:
     """Expressions that give the value of every example, the shortest first."""
     first = _different(examples)
-    fitting = [
-        each
-        for each in _candidates(first, fields)
-        if all(alike(each.of(example.context), example.after) for example in first)
-    ]
+    fitting = []
+    for each in _candidates(first, fields):
+        check_time()
+        if all(alike(each.of(example.context), example.after) for example in first):
+            fitting.append(each)
     fitting = [each for each in fitting if all(alike(each.of(one.context), one.after) for one in examples)]
     best: dict[str, Expression] = {}
     for each in fitting:
@@ -130,7 +132,7 @@ def _with_operations(base: Expression, examples: Sequence[Example], few: bool = 
     there = [each for each in values if each is not FAILS and each is not None]
     if not there:
         return
-    if all(isinstance(each, str) and not isinstance(each, Choice) for each in there):
+    if all(isinstance(each, str) and not isinstance(each, Choice | Address) for each in there):
         for word, cost in _OF_TEXT.items():
             yield _applied(base, "text", word, cost=cost)
         texts = [str(each) for each in there]
@@ -303,6 +305,7 @@ def _filled(goal: str, known: Sequence[tuple[str, Expression]], budget: list[int
         yield ()
         return
     budget[0] -= 1
+    check_time()
     if budget[0] < 0:
         return
     starting = [(text, part) for text, part in known if goal.startswith(text)]

@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
-from typing import Any, Protocol
+from time import monotonic
+from typing import Any, NamedTuple, Protocol
 
+from scrub.by_example.beside import Beside, name_for
 from scrub.by_example.conditions import family
 from scrub.by_example.differences import Difference, differences
 from scrub.by_example.lists import ListFinder
 from scrub.by_example.seen import SeenBook, SeenList, seen
 from scrub.by_example.steps import Step, written
+from scrub.by_example.time_limit import OutOfTime, within
 from scrub.by_example.workbooks import BookFinder
 from scrub.model.core.problem import BadCall, ScrubError, counted, with_article
 from scrub.model.vocabulary import Vocabulary
@@ -21,6 +25,19 @@ _EXPLAINED = 0.6
 _TOLD = 4
 #: Macros with another reading that are tried on a second pair.
 _TRIED = 24
+#: Seconds of a trial run above which other readings are told without a run of their own.
+_QUICK = 2.0
+#: How a step begins that gives paragraphs a style.
+_STYLE = "paragraph.style = "
+#: Words of the language that are no names.
+_WORDS = frozenset("and attempt by each else end for give if in is it last log not or place say skip while".split())
+
+
+class Ran(NamedTuple):
+    """What comes of a macro: the item of the copy, and those of the mailboxes that it filed messages in, by name."""
+
+    item: Any
+    filed: dict[str, Any]
 
 
 class Trials(Protocol):
@@ -29,8 +46,28 @@ class Trials(Protocol):
     def item(self, path: str) -> Any:
         """The item of a file. Raises `FileProblem`."""
 
-    def run(self, text: str, path: str) -> Any:
-        """What comes of a copy of a file: its item. Raises `ScrubError` where the macro fails."""
+    def named(self, path: str) -> str:
+        """How a macro names a file beside the first one."""
+
+    def run(self, text: str, path: str) -> Ran:
+        """What comes of a copy of a file. Raises `ScrubError` where the macro fails."""
+
+
+class LearnOptions(NamedTuple):
+    """How a macro is to be learned; see `scrub.learn`."""
+
+    also: Sequence[tuple[str, str]] = ()
+    beside: Sequence[str] = ()
+    title: str = "Learned"
+    seconds: float = 60.0
+    tell: Callable[[str], None] = lambda text: None
+
+
+class Reading(NamedTuple):
+    """Something else that an example may mean: the loops that differ, and the whole macro."""
+
+    told: str
+    text: str
 
 
 @dataclass
@@ -43,6 +80,8 @@ class Learned:
     left: list[Difference] = field(default_factory=list)
     #: What the example does not tell: for each choice the readings, the one in the macro first.
     readings: list[list[str]] = field(default_factory=list)
+    #: The choice that matters for most items of the first file, the one in the macro first; each was run on a copy.
+    choice: list[Reading] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
     #: What programs change on their own, which was left out.
     left_out: list[str] = field(default_factory=list)
@@ -70,65 +109,79 @@ class Learned:
             "of": self.total,
             "left": [str(each) for each in self.left],
             "readings": self.readings,
+            "choice": [each._asdict() for each in self.choice],
             "notes": self.notes,
             "left-out": self.left_out,
         }
 
 
-def learn(
-    before: str,
-    after: str,
-    vocabulary: Vocabulary,
-    trials: Trials,
-    also: Sequence[tuple[str, str]] = (),
-    title: str = "Learned",
-    tell: Callable[[str], None] = lambda text: None,
-) -> Learned:
-    """Learns from one pair of files; `also` are further pairs, which decide between readings. Raises `BadCall` for two
-    files that have nothing to do with each other.
-    """
-    tell("reading")
+def learn(before: str, after: str, vocabulary: Vocabulary, trials: Trials, options: LearnOptions) -> Learned:
+    """Learns from one pair of files. Raises `BadCall` for two files that have nothing to do with each other."""
+    options.tell("reading")
     one, other = _read(before, vocabulary, trials), _read(after, vocabulary, trials)
     if one.kind != other.kind:
         raise BadCall(
             f"{before} is {with_article(one.kind)} and {after} {with_article(other.kind)}. Save both in the same format"
         )
+    beside = _beside(options.beside, vocabulary, trials)
+    if isinstance(one, SeenList) and isinstance(other, SeenList):
+        other.note_filed({each.path: each.seen for each in beside if isinstance(each.seen, SeenList)}, one)
     start = differences(one, other)
     if not start:
         raise BadCall("no difference that a macro could see between the two files")
-    tell("searching")
-    finder = _finder(one, other, vocabulary)
-    steps = finder.steps()
+    finder = _finder(one, other, vocabulary, beside)
+    steps, is_whole = _searched(finder, options)
     learned = Learned("", len(start), start, notes=list(dict.fromkeys(finder.notes)), left_out=finder.left_out)
-    if not steps:
-        return learned
-    tell("proving")
-    proof = _Proof(before, other, title, vocabulary, trials)
-    if also:
-        text, steps, left = proof.decided(steps, also, learned)
-    else:
-        text, left = proof.of(steps)
-    if left is None:
-        return learned
-    if len(start) - len(left) < _EXPLAINED * len(start):
+    if steps:
+        options.tell("proving")
+        _Proof(before, other, options.title, vocabulary, trials).prove(learned, steps, options.also)
+    if not is_whole:
         learned.notes.append(
-            f"{counted(len(start) - len(left), 'difference')} of {len(start):,} could be explained: too few for a rule."
+            f"Stopped after {options.seconds:g} seconds: {learned.explained:,} of "
+            f"{counted(learned.total, 'difference')} explained so far. Allow more time: --minutes 5"
         )
-        return learned
-    learned.text, learned.left = text, left
-    told = (_told(step) for step in steps if step.readings)
-    learned.readings = [list(each) for each in dict.fromkeys(tuple(each) for each in told if len(each) > 1)]
-    learned.notes += [step.note for step in steps if step.note]
-    learned.is_open = any(step.note for step in steps)
     return learned
 
 
-def _told(step: Step) -> list[str]:
-    """The readings of a step that say something else, not the same in other words."""
-    found: dict[frozenset[str], str] = {}
+def _searched(finder: BookFinder | ListFinder, options: LearnOptions) -> tuple[list[Step], bool]:
+    """The steps that were found in time, and whether all were looked for."""
+    steps: list[Step] = []
+    options.tell("searching")
+    try:
+        with within(options.seconds):
+            for step in finder.steps():
+                steps.append(step)
+                options.tell(f"searching, {counted(len(steps), 'step')} found")
+    except OutOfTime:
+        return steps, False
+    return steps, True
+
+
+def _beside(paths: Sequence[str], vocabulary: Vocabulary, trials: Trials) -> list[Beside]:
+    taken = {*vocabulary.kinds, *_WORDS}
+    found = []
+    for path in paths:
+        name = name_for(path, taken)
+        taken.add(name)
+        one = Beside(trials.named(path), _read(path, vocabulary, trials), name)
+        if isinstance(one.seen, SeenList) and one.path == os.path.abspath(path):
+            raise BadCall(f"{path}: to learn what is filed there, put it in the folder of the first file, or below")
+        found.append(one)
+    return found
+
+
+def _readings(step: Step) -> list[tuple[str, ...]]:
+    """The loops that a step could have which say something else, not the same in other words; its own come first."""
+    found: dict[frozenset[str], tuple[str, ...]] = {}
     for loops in (step.loops, *step.readings):
-        found.setdefault(family(loops), " > ".join(loops))
+        found.setdefault(family(loops), loops)
     return list(found.values())[:_TOLD]
+
+
+def _told(readings: Sequence[tuple[str, ...]]) -> list[str]:
+    """What differs in some readings of a step."""
+    same = set.intersection(*map(set, readings)) if len({len(each) for each in readings}) == 1 else set()
+    return [" > ".join(loop for loop in each if loop not in same) for each in readings]
 
 
 def _read(path: str, vocabulary: Vocabulary, trials: Trials) -> SeenBook | SeenList:
@@ -139,9 +192,11 @@ def _read(path: str, vocabulary: Vocabulary, trials: Trials) -> SeenBook | SeenL
     return found
 
 
-def _finder(one: SeenBook | SeenList, other: SeenBook | SeenList, vocabulary: Vocabulary) -> BookFinder | ListFinder:
+def _finder(
+    one: SeenBook | SeenList, other: SeenBook | SeenList, vocabulary: Vocabulary, beside: Sequence[Beside]
+) -> BookFinder | ListFinder:
     if isinstance(one, SeenBook) and isinstance(other, SeenBook):
-        return BookFinder(one, other, vocabulary)
+        return BookFinder(one, other, vocabulary, beside)
     assert isinstance(one, SeenList)
     assert isinstance(other, SeenList)
     return ListFinder(one, other, vocabulary)
@@ -162,17 +217,64 @@ class _Proof:
     def _left(self, text: str, before: str, goal: SeenBook | SeenList) -> list[Difference] | None:
         """What is other after a macro ran; None where it fails."""
         try:
-            result = seen(self._trials.run(text, before), self._vocabulary)
+            ran = self._trials.run(text, before)
         except ScrubError:
             return None
+        result = seen(ran.item, self._vocabulary)
+        if isinstance(result, SeenList) and isinstance(goal, SeenList) and goal.filed:
+            boxes = {name: seen(item, self._vocabulary) for name, item in ran.filed.items()}
+            result.note_filed({name: box for name, box in boxes.items() if isinstance(box, SeenList)}, None)
         return None if result is None else differences(result, goal)
 
-    def of(self, steps: Sequence[Step]) -> tuple[str, list[Difference] | None]:
-        """The macro, and what is other after it ran; steps that do harm are dropped."""
-        kept, text = list(steps), self._text(steps)
+    def prove(self, learned: Learned, steps: list[Step], also: Sequence[tuple[str, str]]) -> None:
+        """Runs the steps, and tells what comes of it and what else could be meant."""
+        start = learned.left
+        began = monotonic()
+        if also:
+            text, steps, left = self.decided(steps, also, learned)
+        else:
+            text, steps, left = self.of(steps)
+        is_quick = monotonic() - began < _QUICK
+        if left is None:
+            return
+        if len(start) - len(left) < _EXPLAINED * len(start):
+            learned.notes.append(
+                f"{counted(len(start) - len(left), 'difference')} of {len(start):,} could be explained: too few for a "
+                "rule."
+            )
+            return
+        learned.text, learned.left = text, left
+        readings = ((step, _readings(step)) for step in steps if step.readings)
+        several = [(step, each) for step, each in readings if len(each) > 1]
+        learned.readings = list(map(list, dict.fromkeys(tuple(_told(each)) for _, each in several)))
+        learned.notes += [step.note for step in steps if step.note]
+        learned.is_open = any(step.note for step in steps)
+        doubtful = max(several, key=lambda each: each[0].doubtful, default=None)
+        if doubtful is not None and doubtful[0].doubtful and is_quick and not also:
+            learned.choice = self._choice(text, len(left), steps, *doubtful)
+            if learned.choice:
+                told = _told(doubtful[1])
+                learned.readings = [each for each in learned.readings if each != told]
+
+    def _choice(
+        self, text: str, left: int, steps: Sequence[Step], step: Step, readings: Sequence[tuple[str, ...]]
+    ) -> list[Reading]:
+        """The readings of a step that explain as much, each with its macro; none where there is only one."""
+        told = _told(readings)
+        found = [Reading(told[0], text)]
+        for loops, line in zip(readings[1:], told[1:], strict=True):
+            other = self._text([each._replace(loops=loops) if each is step else each for each in steps])
+            rest = self._left(other, self._before, self._goal)
+            if rest is not None and len(rest) <= left:
+                found.append(Reading(line, other))
+        return found if len(found) > 1 else []
+
+    def of(self, steps: list[Step]) -> tuple[str, list[Step], list[Difference] | None]:
+        """The macro, its steps, and what is other after it ran; steps that do harm are dropped."""
+        kept, text = steps, self._text(steps)
         left = self._left(text, self._before, self._goal)
         if left == []:
-            return text, left
+            return self._without_what_follows(text, kept)
         for step in steps:
             fewer = [each for each in kept if each is not step]
             if not fewer:
@@ -181,7 +283,17 @@ class _Proof:
             other = self._left(shorter, self._before, self._goal)
             if other is not None and (left is None or len(other) < len(left)):
                 kept, left, text = fewer, other, shorter
-        return text, left
+        return text, kept, left
+
+    def _without_what_follows(self, text: str, steps: list[Step]) -> tuple[str, list[Step], list[Difference]]:
+        """The same without the looks that come with a style, where this explains everything too."""
+        styled = {step.loops for step in steps if step.lines[0].startswith(_STYLE)}
+        fewer = [step for step in steps if step.loops not in styled or step.lines[0].startswith(_STYLE)]
+        if len(fewer) < len(steps):
+            shorter = self._text(fewer)
+            if self._left(shorter, self._before, self._goal) == []:
+                return shorter, fewer, []
+        return text, steps, []
 
     def decided(
         self, steps: list[Step], also: Sequence[tuple[str, str]], learned: Learned

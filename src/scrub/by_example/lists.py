@@ -6,17 +6,18 @@ from collections.abc import Iterator, Sequence
 
 from scrub.by_example import conditions, expressions
 from scrub.by_example.condition_parts import Condition
-from scrub.by_example.differences import counts, match
+from scrub.by_example.differences import counts, is_restyled, match, renamed_styles, style_of
 from scrub.by_example.expressions import FAILS, Context, Example
+from scrub.by_example.passages import PassageFinder
 from scrub.by_example.seen import SeenList
-from scrub.by_example.steps import DELETIONS, LOOKS, TEXTS, VALUES, Step, loop
+from scrub.by_example.steps import DELETIONS, LOOKS, TEXTS, VALUES, Found, Step, loop
 from scrub.by_example.texts import text_actions
 from scrub.by_example.values import alike, literal
 from scrub.model.vocabulary import Vocabulary
 
 #: Fields that can be set and are learned, by kind.
 _LEARNED = {
-    "paragraph": ("level", "alignment", "bold", "italic", "underlined", "text"),
+    "paragraph": ("level", "style", "alignment", "bold", "italic", "underlined", "colour", "highlight", "text"),
     "message": ("subject", "seen", "flagged", "answered", "from", "to", "cc", "reply-to"),
 }
 _READINGS = 3
@@ -35,39 +36,69 @@ class ListFinder:
         if self.fresh:
             self.notes.append(f"{len(self.fresh)} new {self.part}s: how they were made is not learned.")
 
-    def steps(self) -> list[Step]:
+    def steps(self) -> Iterator[Step]:
         """All of them."""
-        found = list(self._deletions())
+        yield from self._filed()
+        yield from self._deletions()
         explained = list(self._texts())
-        found += explained
+        yield from explained
         for word in _LEARNED[self.part]:
             if word == "text" and explained:
                 continue
-            found += self._field(word)
-        return found
+            yield from self._field(word)
+        if self.part == "paragraph":
+            yield from PassageFinder(self.one, self.other, self.matched, self.notes).steps()
 
     def _conditions(self, must: set[int], never: set[int], contexts: Sequence[Context]) -> list[Condition]:
         fields = expressions.fields_of(contexts)
         return conditions.search(contexts, must, never, fields)
 
-    def _loops(self, rules: Sequence[Condition]) -> tuple[tuple[str, ...], tuple[tuple[str, ...], ...]]:
-        loops = [(loop(f"each {self.part}", rule),) for rule in rules[: 1 + _READINGS]]
-        return loops[0], tuple(loops[1:])
+    def _found(self, rules: Sequence[Condition], contexts: Sequence[Context]) -> Found:
+        near = rules[: 1 + _READINGS]
+        first, *others = [(loop(f"each {self.part}", rule),) for rule in near]
+        return Found(first, tuple(others), conditions.doubtful(near, contexts))
+
+    def _filed(self) -> Iterator[Step]:
+        """Messages that were moved or copied to other mailboxes."""
+        there = {number: target for number in range(len(self.one.items)) if (target := self._target(number))}
+        gone = set(self.gone)
+        for word in ("move", "copy"):
+            must = {number for number in there if (number in gone) == (word == "move")}
+            if must:
+                yield from self._to_mailboxes(word, {number: there[number] for number in must})
+
+    def _target(self, number: int) -> str:
+        return self.other.filed.get(self.one.key(number), "")
+
+    def _to_mailboxes(self, word: str, targets: dict[int, str]) -> Iterator[Step]:
+        """One expression for all mailboxes, or else one step for each of them."""
+        items, must = self.one.items, set(targets)
+        others = set(range(len(items))) - must
+        examples = [Example(items[number], None, targets[number]) for number in sorted(must)]
+        for found in expressions.search(examples, expressions.fields_of(items))[:2]:
+            rules = self._conditions(must, others, items)
+            if rules:
+                yield self._found(rules, items).step(DELETIONS, f"{word} to: {found.text}")
+                return
+        for target in dict.fromkeys(targets.values()):
+            own = {number for number in must if targets[number] == target}
+            rules = self._conditions(own, set(range(len(items))) - own, items)
+            if rules:
+                yield self._found(rules, items).step(DELETIONS, f"{word} to: {literal(target)}")
 
     def _deletions(self) -> Iterator[Step]:
-        if not self.gone:
-            return
         items = self.one.items
-        must = set(self.gone)
+        must = {number for number in self.gone if not self._target(number)}
+        if not must:
+            return
         rules = self._conditions(must, set(range(len(items))) - must, items)
         if rules and rules[0].text:
-            first, others = self._loops(rules)
             note = ""
             if len(must) == 1 and len(rules) > 1:
                 note = f"Only one {self.part} is gone, and {len(rules)} rules fit it. Give a second pair with --also."
             elif f'{self.part}.text is "' in rules[0].text:
                 note = f"All {len(must)} have the same text, so the rule may be wider. Give a second pair with --also."
-            yield Step(DELETIONS, first, ("delete",), others, note)
+            yield self._found(rules, items).step(DELETIONS, "delete")._replace(note=note)
 
     def _texts(self) -> Iterator[Step]:
         """One text action over everything."""
@@ -87,11 +118,16 @@ class ListFinder:
         name = f"{self.part}.{word}"
         examples: list[Example] = []
         contexts: list[Context] = []
+        renamed = renamed_styles(self.one, self.other, self.matched) if word == "style" else {}
         for a, b in self.matched:
             context = self.one.items[a]
             if name not in context or name not in self.other.items[b]:
                 continue
-            counted = counts(name, context)
+            if word == "style":
+                counted = is_restyled(self.one, self.other, a, b)
+                counted = counted and renamed.get(style_of(self.one, a)) != style_of(self.other, b)
+            else:
+                counted = counts(name, self.one, self.other, a, b)
             after = self.other.items[b][name] if counted else context[name]
             contexts.append(context)
             examples.append(Example(context, context[name], after))
@@ -109,13 +145,14 @@ class ListFinder:
             rules = self._conditions(must, never, contexts)
             if not rules or (rules[0].exceptions and len(must) < 4):
                 continue
-            first, others = self._loops(rules)
+            made = self._found(rules, contexts)
+            first, others = made.loops, made.readings
             if self.part == "paragraph" and word in ("alignment",) and rules[0].text == "paragraph.level is not empty":
                 first, others = ("each heading",), (first, *others)
                 yield Step(LOOKS, first, (f"heading.{word} = {found.text}",), ())
                 return
             order = VALUES if word in ("subject", "text") else LOOKS
-            yield Step(order, first, (f"{name} = {found.text}",), others)
+            yield made.step(order, f"{name} = {found.text}")
             return
         if literal(wanted[0].after) is None:
             self.notes.append(f"No rule was found for {word}.")
@@ -123,6 +160,6 @@ class ListFinder:
     def _would_change(self, given: object, example: Example) -> bool:
         if given is FAILS:
             return True
-        if not counts(f"{self.part}.bold", example.context):
+        if self.part == "paragraph" and not example.context.get("paragraph.text"):
             return False
         return not alike(given, example.before)

@@ -3,14 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from itertools import combinations
+from itertools import combinations, pairwise
 from typing import Any
 
 from scrub.by_example.matching import Pair, key_of
+from scrub.by_example.seen import SeenSheet
 from scrub.by_example.sheet_rules import Records, SheetRules
 from scrub.by_example.steps import DELETIONS, ORDER, SETTINGS, Step
 from scrub.by_example.values import literal
 from scrub.model.core.values import fold
+
+#: Headings to sort by, with whether the largest value comes first.
+_Keys = tuple[tuple[str, bool], ...]
+#: How many of them are looked for.
+_SORT_KEYS = 3
 
 
 class RowFinder:
@@ -37,7 +43,7 @@ class RowFinder:
             return
         found = self._rules.rules(records, must, lambda number: number not in must)
         if found is not None:
-            yield Step(DELETIONS, found.loops, ("delete",), found.readings)
+            yield found.step(DELETIONS, "delete")
 
     def _doubles(self) -> Step | None:
         """Rows that were there before, under all headings or some of them."""
@@ -79,16 +85,10 @@ class RowFinder:
             return
         first = self._pairs[min(must)].one
         common = [w for w in first.headings if all(w in self._pairs[n].one.headings for n in must)]
-        found = [each for each in self._sortings(common) if all(self._is_sorted(self._pairs[n], each) for n in must)]
-        if not found:
+        keys = self._keys(common, [self._pairs[number] for number in sorted(must)])
+        if keys is None:
             self._notes.append("The rows are in another order, for which no rule was found.")
             return
-        keys = found[0]
-        words = [f"by: {literal(first.heading_text(keys[0][0]))}"]
-        words += ["descending: yes"] if keys[0][1] else []
-        if len(keys) > 1:
-            words.append(f"then: {literal(first.heading_text(keys[1][0]))}")
-            words += ["then-descending: yes"] if keys[1][1] else []
         never = {
             number
             for number, pair in enumerate(self._pairs)
@@ -97,34 +97,60 @@ class RowFinder:
         }
         ways = self._rules.on_sheets(must, never)
         if ways is not None:
-            yield Step(ORDER, (ways[0], f"in {first.table}"), (f"sort {', '.join(words)}",))
+            yield Step(ORDER, (ways[0], f"in {first.table}"), tuple(self._lines(first, keys)))
 
     @staticmethod
-    def _sortings(common: Sequence[str]) -> Iterator[list[tuple[str, bool]]]:
-        for one in common:
-            for down in (False, True):
-                yield [(one, down)]
-        for one in common:
-            for two in common:
-                if one != two:
+    def _lines(sheet: SeenSheet, keys: _Keys) -> Iterator[str]:
+        """The lines that sort by these headings. `sort` takes two, and rows with equal values keep their order, so a
+        third one is sorted by first.
+        """
+        if len(keys) > 2:
+            yield from RowFinder._lines(sheet, keys[2:])
+        words = []
+        for (written, down), by in zip(keys, ("by", "then"), strict=False):
+            words.append(f"{by}: {literal(sheet.heading_text(written))}")
+            if down:
+                words.append("descending: yes" if by == "by" else "then-descending: yes")
+        yield f"sort {', '.join(words)}"
+
+    def _keys(self, common: Sequence[str], pairs: Sequence[Pair]) -> _Keys | None:
+        """The fewest headings by which the rows of all these sheets are sorted after."""
+        tried: list[_Keys] = [()]
+        for _ in range(_SORT_KEYS):
+            longer: list[_Keys] = []
+            for keys in tried:
+                for written in common:
+                    if any(written == each for each, _ in keys):
+                        continue
                     for down in (False, True):
-                        for then in (False, True):
-                            yield [(one, down), (two, then)]
+                        more = (*keys, (written, down))
+                        if all(self._is_sorted(pair, more) for pair in pairs):
+                            return more
+                        if all(self._ascends(pair, more) for pair in pairs):
+                            longer.append(more)
+            tried = longer
+        return None
 
     @staticmethod
-    def _is_sorted(pair: Pair, keys: list[tuple[str, bool]]) -> bool:
+    def _ascends(pair: Pair, keys: _Keys) -> bool:
+        """Whether no row comes too early by these headings alone."""
+        last = _ranks(pair, *keys[-1])
+        if last is None:
+            return False
+        ranks = [_ranks(pair, *key) or {} for key in keys[:-1]]
+        after = [a for a, _ in sorted(pair.rows, key=lambda each: each[1])]
+        return all(last[a] <= last[b] or any(rank[a] != rank[b] for rank in ranks) for a, b in pairwise(after))
+
+    @staticmethod
+    def _is_sorted(pair: Pair, keys: _Keys) -> bool:
         """Whether sorting the rows before gives their order after: equal ones keep their order, empty ones are last."""
         rows = [a for a, _ in sorted(pair.rows)]
-        for written, down in reversed(keys):
-            column = pair.one.headings[written]
-            values = {row: pair.one.value(row, column) for row in rows}
-            if len({type(value) for value in values.values() if value is not None}) > 1:
+        for key in reversed(keys):
+            ranks = _ranks(pair, *key)
+            if ranks is None:
                 return False
-            filled = [row for row in rows if values[row] is not None]
-            filled.sort(key=lambda row: _order_of(values[row]), reverse=down)  # equal ones keep their order
-            rows = filled + [row for row in rows if values[row] is None]
-        after = [a for a, _ in sorted(pair.rows, key=lambda each: each[1])]
-        return rows == after
+            rows.sort(key=ranks.__getitem__)
+        return rows == [a for a, _ in sorted(pair.rows, key=lambda each: each[1])]
 
     def hidden(self) -> Iterator[Step]:
         """Rows hidden, or shown again, by a rule."""
@@ -142,7 +168,20 @@ class RowFinder:
             others = set(range(len(records.contexts))) - free
             found = self._rules.rules(records, must, others.__contains__) if must else None
             if found is not None:
-                yield Step(SETTINGS, found.loops, (f"row.hidden = {literal(hidden)}",), found.readings)
+                yield found.step(SETTINGS, f"row.hidden = {literal(hidden)}")
+
+
+def _ranks(pair: Pair, written: str, down: bool) -> dict[int, int] | None:
+    """The place of each row by what is under a heading, equal ones with one place and empty ones last; None for values
+    of several types, which have no order.
+    """
+    column = pair.one.headings[written]
+    values = {row: _order_of(pair.one.value(row, column)) for row, _ in pair.rows}
+    different = {value for value in values.values() if value is not None}
+    if len({type(value) for value in different}) > 1:
+        return None
+    places = {value: place for place, value in enumerate(sorted(different, reverse=down))}
+    return {row: len(places) if value is None else places[value] for row, value in values.items()}
 
 
 def _order_of(value: Any) -> Any:

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property
-from typing import Any
+from typing import Any, NamedTuple
 
 from scrub.model.cells.grid import CellError
 from scrub.model.cells.records import written_heading
+from scrub.model.core.addresses import Address
 from scrub.model.core.area import letters_of
 from scrub.model.core.problem import Failure
+from scrub.model.operations import OPERATIONS
 from scrub.model.vocabulary import Kind, Vocabulary
 
 #: Looks of cells that are compared. Borders are told by their sides.
@@ -234,6 +236,18 @@ class SeenBook:
         self.by_name = {sheet.name: sheet for sheet in self.sheets}
 
 
+#: Looks of a part of a paragraph that are compared.
+PASSAGE_LOOKS = ("bold", "italic", "underlined", "colour", "highlight")
+
+
+class Piece(NamedTuple):
+    """A part of a paragraph that looks the same throughout: where it begins and ends, and its fields."""
+
+    start: int
+    end: int
+    fields: dict[str, object]
+
+
 class SeenList:
     """The paragraphs of a document, or the messages of a mailbox: items with fields, one after another."""
 
@@ -242,7 +256,27 @@ class SeenList:
         self.part = "paragraph" if kind == "document" else "message"
         every = item.every_paragraph() if kind == "document" else list(item.messages())
         of = vocabulary.kinds[self.part]
+        self._every, self._vocabulary = every, vocabulary
         self.items: list[dict[str, object]] = [_fields(each, of, self.part) for each in every]
+        #: The mailbox that each message was filed in, by its identifier.
+        self.filed: dict[object, str] = {}
+        self._pieces: dict[int, list[Piece]] = {}
+
+    def pieces(self, number: int) -> list[Piece]:
+        """The parts of a paragraph, each with one look."""
+        if number not in self._pieces:
+            of = self._vocabulary.kinds["passage"]
+            every = self._every[number].passages() if self.part == "paragraph" else ()
+            self._pieces[number] = [Piece(each.start, each.end, _fields(each, of, "passage")) for each in every]
+        return self._pieces[number]
+
+    def note_filed(self, boxes: Mapping[str, SeenList], before: SeenList | None) -> None:
+        """Notes which messages are in other mailboxes; with `before`, only those that were in that one."""
+        known = None if before is None else {before.key(number) for number in range(len(before.items))}
+        for name, box in boxes.items():
+            for number in range(len(box.items)):
+                if known is None or box.key(number) in known:
+                    self.filed[box.key(number)] = name
 
     def key(self, number: int) -> object:
         """What tells an item from others."""
@@ -256,9 +290,12 @@ def _fields(item: Any, kind: Kind, word: str) -> dict[str, object]:
         if name in ("number", "size", "link"):
             continue
         try:
-            found[f"{word}.{name}"] = getattr(item, field.python)
+            value = getattr(item, field.python)
         except (Failure, NotImplementedError, AttributeError):
             continue
+        found[f"{word}.{name}"] = value
+        if isinstance(value, Address):
+            found |= {f"{word}.{name}.{each}": OPERATIONS["address", each](value) for each in ("domain", "address")}
     return found
 
 

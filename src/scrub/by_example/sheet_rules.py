@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import NamedTuple
 
 from scrub.by_example import conditions, expressions
 from scrub.by_example.condition_parts import ALWAYS, Condition
 from scrub.by_example.expressions import Context, Example
 from scrub.by_example.matching import Pair
-from scrub.by_example.steps import loop
+from scrub.by_example.steps import Found, loop
 from scrub.by_example.values import alike
 
 #: Readings of a step that are told.
@@ -18,13 +17,6 @@ READINGS = 3
 _NEAR = 2.5
 #: Readings that a further pair may decide between.
 _OPEN = 12
-
-
-class Found(NamedTuple):
-    """The loops of a step, and what else they could be."""
-
-    loops: tuple[str, ...]
-    readings: tuple[tuple[str, ...], ...]
 
 
 class Records:
@@ -110,7 +102,7 @@ class SheetRules:
             return None
         opening = openings.pop()
         able = {number for number in able if self.pairs[number].one.opening == opening and self.pairs[number].one.rows}
-        best: list[tuple[float, tuple[str, ...]]] = []
+        best: list[tuple[float, tuple[str, ...], Condition]] = []
         for chosen in (able, used):
             if not used <= chosen or (chosen is used and used == able):
                 continue
@@ -122,8 +114,10 @@ class SheetRules:
             for way in self.ways(used, outside)[:2]:
                 for rule in rules[: 2 * READINGS]:
                     cost = way.cost + rule.cost + 2.5 * rule.exceptions
-                    best.append((cost, (loop("each sheet", way), loop(opening, rule))))
+                    best.append((cost, (loop("each sheet", way), loop(opening, rule)), rule))
         best.sort(key=lambda each: each[0])
-        near = [loops for cost, loops in best if cost <= best[0][0] + _NEAR]
-        found = list(dict.fromkeys(near))
-        return Found(found[0], tuple(found[1 : 1 + _OPEN])) if found else None
+        near = {loops: rule for cost, loops, rule in best if cost <= best[0][0] + _NEAR}
+        if not near:
+            return None
+        first, *others = list(near)[: 1 + _OPEN]
+        return Found(first, tuple(others), conditions.doubtful(list(near.values())[: 1 + READINGS], contexts))

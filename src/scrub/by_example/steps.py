@@ -23,11 +23,17 @@ class Step(NamedTuple):
     readings: tuple[tuple[str, ...], ...] = ()
     #: Why the example does not tell more.
     note: str = ""
+    #: The line that opens another file, if it reads one.
+    opening: str = ""
+    #: How many items the readings would treat in different ways.
+    doubtful: int = 0
 
 
 def written(steps: Sequence[Step], kind: str, title: str) -> str:
     """The macro; steps that share their loops share them in the text."""
-    body: list[str] = []
+    body = list(dict.fromkeys(step.opening for step in steps if step.opening))
+    if body:
+        body.append("")
     _write(sorted(steps, key=lambda step: step.order), 0, body)
     return "\n".join([f"macro {title}", f"for   {kind}", "", *body, ""])
 
@@ -57,6 +63,19 @@ LISTED = 6
 def in_cell(order: int, sheet: str, address: str, line: str) -> Step:
     """A step in one cell, for which no rule was found."""
     return Step(order, (), (f'in sheet({literal(sheet)}).cell("{address}")', f"    {line}", "end"))
+
+
+class Found(NamedTuple):
+    """The loops of a step, what else they could be, and how many items these would treat in different ways."""
+
+    loops: tuple[str, ...]
+    readings: tuple[tuple[str, ...], ...] = ()
+    doubtful: int = 0
+
+    def step(self, order: int, *lines: str, inside: tuple[str, ...] = (), opening: str = "") -> Step:
+        """The step with these lines, in a further loop if need be."""
+        readings = tuple((*each, *inside) for each in self.readings)
+        return Step(order, (*self.loops, *inside), lines, readings, opening=opening, doubtful=self.doubtful)
 
 
 def loop(opening: str, condition: Condition) -> str:
