@@ -2,7 +2,12 @@
 
 from __future__ import annotations
 
+import filecmp
+import os
 import re
+import shutil
+import tempfile
+from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
 from scrub.language.complete import Known, at, is_open
@@ -11,13 +16,18 @@ from scrub.model.core.change import Change
 from scrub.model.core.host import Host, Question
 from scrub.model.core.named import NamedTuple
 from scrub.model.core.preferences import preferring
-from scrub.model.core.problem import BadCall, MacroProblems, Problem, ScrubError
+from scrub.model.core.problem import BadCall, MacroProblems, Problem, ScrubError, with_article
 from scrub.model.core.values import Secret
 from scrub.runner.options import RunOptions
 
 if TYPE_CHECKING:
+    from scrub.by_example.learner import Learned
     from scrub.home_folder import Home
     from scrub.runner.results import FileResult, RunResult
+
+
+#: The kinds of files from which steps are learned.
+_LEARNED_FROM = ("workbook", "document", "mailbox")
 
 
 class Step(NamedTuple):
@@ -62,6 +72,8 @@ class TriedStep(NamedTuple):
 
     text: str
     inside: str
+    #: Whether the file contains it already, so that it is not done again.
+    in_file: bool = False
 
 
 class Trial:
@@ -83,6 +95,20 @@ class Trial:
         self.inside = ""
         self._host: Any = _Remembering(host)
         self._before: FileResult | None = None
+        self._folder: tempfile.TemporaryDirectory[str] | None = None
+        if self.file_kind in _LEARNED_FROM and os.path.isfile(path):
+            self._folder = tempfile.TemporaryDirectory(prefix="scrub-try-")
+            self._remember()
+
+    @property
+    def _copy(self) -> str:
+        """The file as it was when the trial began, or when something was learned from it last."""
+        assert self._folder is not None
+        return os.path.join(self._folder.name, os.path.basename(self.path))
+
+    def _remember(self) -> None:
+        if self._folder is not None:
+            shutil.copyfile(self.path, self._copy)
 
     @property
     def kind(self) -> str:
@@ -116,6 +142,7 @@ class Trial:
         return done
 
     def _try(self, steps: list[TriedStep]) -> Step:
+        steps = [step for step in steps if not step.in_file]
         source = self._macro(steps, "Trial")
         problems = self.home.problems(source, "the step")
         if problems:
@@ -161,7 +188,7 @@ class Trial:
         inner_only = each and not any(step.inside for step in steps)
         for step in steps:
             opener = step.inside
-            if each and (inner_only or re.match(rf"in {re.escape(each)}\b", opener)):
+            if each and not step.in_file and (inner_only or re.match(rf"in {re.escape(each)}\b", opener)):
                 opener = "" if _asks(step.text) else f"each {each}"
             if opener != block:
                 lines += ["end"] if block else []
@@ -171,9 +198,39 @@ class Trial:
         lines += ["end"] if block else []
         return "\n".join(lines)
 
+    def learn(self, tell: Callable[[str], None] = lambda text: None) -> Learned:
+        """Learns what was done to the file in another program since the trial began or this was called last, and adds
+        it to the steps. Raises `BadCall` if the file did not change, or if nothing can be learned from its kind.
+        """
+        from scrub.learning import LearnOptions, learned_from
+
+        if self._folder is None:
+            raise BadCall(f"nothing can be learned from {with_article(self.file_kind)} yet")
+        if filecmp.cmp(self._copy, self.path, shallow=False):
+            raise BadCall(f"{self.path} has not changed. Do the step in your own program, save, and type: learn")
+        learned = learned_from(self.home, self._copy, self.path, LearnOptions(tell=tell))
+        if learned.text:
+            body = learned.text.split("\n", 3)[3].strip("\n")
+            self.kept.append(TriedStep(body, "", True))
+        self._remember()
+        self._before = None
+        self._try(self.kept)
+        return learned
+
     def write(self, title: str, host: Host) -> RunResult:
-        """Applies the steps to the file, as an ordinary run that can be undone."""
-        return self.home.run(self.macro(title), [self.path], RunOptions(self._host))
+        """Applies the steps to the file, as an ordinary run that can be undone; those that it contains already are left
+        out. Raises `BadCall` when there are no others.
+        """
+        fresh = [step for step in self.kept if not step.in_file]
+        if self.kept and not fresh:
+            raise BadCall('the file contains these steps already. To save them as a macro: keep "Title"')
+        text = self._macro(fresh, title) if fresh else self.macro(title)
+        result = self.home.run(text, [self.path], RunOptions(self._host))
+        if not result.exit_code:
+            self.kept = [step._replace(in_file=True) for step in self.kept]
+            self._remember()
+            self._before = None
+        return result
 
     def completions(self, line: str) -> list[str]:
         """The words that could come next."""

@@ -141,7 +141,7 @@ class ValueFinder:
                 return given[number] is FAILS or not alike(given[number], examples[number].after)
 
             needs = [name for name in (written, *fields) if name in each.text and name in contexts[min(must)]]
-            rules = self._rules.rules(column, must - slips, wrong, needs)
+            rules = self._rules.rules(column, must - slips, wrong, needs, best is None)
             if rules is None:
                 continue
             cost = each.cost + sum(len(part) / 12 for part in rules.loops)

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import operator
 import re
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Hashable, Iterator, Sequence
 from datetime import date
 from decimal import Decimal
 from typing import Any, NamedTuple
 
 from scrub.by_example.expressions import FAILS, Context
-from scrub.by_example.values import alike, cost_of, is_empty, literal
+from scrub.by_example.items import Items, key_of
+from scrub.by_example.values import cost_of, is_empty, literal
 from scrub.model.core.addresses import Address
 from scrub.model.core.choice import Choice
 from scrub.model.core.values import fold
@@ -39,30 +40,53 @@ _ONE_ONLY = 4.0
 ALWAYS = Condition("", 0.0, lambda context: True)
 
 
-def parts(items: Sequence[Context], must: set[int], never: set[int], fields: Sequence[str]) -> Iterator[Condition]:
-    """Conditions of one part that hold for all of `must`."""
-    for field in fields:
-        have = [items[number].get(field, FAILS) for number in must]
-        not_have = [items[number].get(field, FAILS) for number in never]
-        if any(each is FAILS for each in have):
-            continue
-        more = _ACCIDENT if field.partition(".")[2] in _ACCIDENTS else 0.0
-        for each in _of_field(field, have, not_have):
-            yield each._replace(cost=each.cost + more)
+class Parts:
+    """Conditions of one part that hold for all of some items. What does not depend on the others is made once."""
+
+    def __init__(self, items: Items, must: Sequence[int], fields: Sequence[str]) -> None:
+        self._items, self._must = items, must
+        self._of_others: list[tuple[str, float]] = []  # fields, of which more can be said with others beside them
+        self._fixed: list[Condition] = []
+        for field in fields:
+            values, keys = items.values(field), items.keys(field)
+            have, own = [values[number] for number in must], [keys[number] for number in must]
+            if FAILS in own:
+                continue
+            more = _ACCIDENT if field.partition(".")[2] in _ACCIDENTS else 0.0
+            self._fixed += [each._replace(cost=each.cost + more) for each in _of_field(field, have, own)]
+            if None not in own:
+                self._of_others.append((field, more))
+        self._beside: dict[int, list[Condition]] = {}
+
+    def beside(self, never: int) -> list[Condition]:
+        """All of them, where these others (as bits) are those for which they must not hold."""
+        if never not in self._beside:
+            others = [number for number in range(len(self._items.contexts)) if never >> number & 1]
+            found = list(self._fixed)
+            for field, more in self._of_others:
+                found += [each._replace(cost=each.cost + more) for each in self._with_others(field, others)]
+            self._beside[never] = found
+        return self._beside[never]
+
+    def _with_others(self, field: str, others: Sequence[int]) -> Iterator[Condition]:
+        values, keys = self._items.values(field), self._items.keys(field)
+        own = {keys[number] for number in self._must}
+        if not isinstance(values[self._must[0]], list):
+            yield from _unlike(field, own, [(keys[number], values[number]) for number in others])
+        have = [values[number] for number in self._must]
+        if all(isinstance(each, Decimal) for each in have) or all(isinstance(each, date) for each in have):
+            yield from _limits(field, have, [values[number] for number in others])
 
 
-def _of_field(field: str, have: Sequence[object], not_have: Sequence[object]) -> Iterator[Condition]:
-    yield from _empty_or_not(field, have)
-    filled = [each for each in have if not is_empty(each)]
-    if len(filled) < len(have):
+def _of_field(field: str, have: Sequence[object], keys: Sequence[Hashable]) -> Iterator[Condition]:
+    yield from _empty_or_not(field, keys)
+    if None in keys:
         return
-    yield from _equal(field, have, not_have)
+    yield from _equal(field, have, keys)
     if all(isinstance(each, list) for each in have):
         yield from _of_lists(field, have)
     elif all(isinstance(each, str) and not isinstance(each, Choice | Address) for each in have):
         yield from _of_texts(field, [str(each) for each in have])
-    elif all(isinstance(each, Decimal) for each in have) or all(isinstance(each, date) for each in have):
-        yield from _limits(field, have, not_have)
 
 
 def _of(field: str, test: Callable[[object], bool]) -> Callable[[Context], bool]:
@@ -86,7 +110,7 @@ def _has(plain: str) -> Callable[[object], bool]:
 
 
 def _lists(word: object) -> Callable[[object], bool]:
-    return lambda value: isinstance(value, list) and any(_same(word, each) for each in value)
+    return lambda value: isinstance(value, list) and key_of(word) in map(key_of, value)
 
 
 def _beside(sign: str, limit: Any) -> Callable[[object], bool]:
@@ -96,53 +120,44 @@ def _beside(sign: str, limit: Any) -> Callable[[object], bool]:
     return lambda value: isinstance(value, kind) and bool(test(_comparable(value), limit))
 
 
-def _empty_or_not(field: str, have: Sequence[object]) -> Iterator[Condition]:
-    if all(map(is_empty, have)):
+def _empty_or_not(field: str, keys: Sequence[Hashable]) -> Iterator[Condition]:
+    if set(keys) == {None}:
         yield Condition(f"{field} is empty", 2.0, _of(field, is_empty))
-    elif not any(map(is_empty, have)):
+    elif None not in keys:
         cost = 4.5 if field.startswith("cell.") else 1.6 if field.endswith(".level") else 2.4
         yield Condition(f"{field} is not empty", cost, _of(field, lambda value: not is_empty(value)))
 
 
-def _equal(field: str, have: Sequence[object], not_have: Sequence[object]) -> Iterator[Condition]:
-    """`is`, for one value or a few, and `is not` for one that only the others have."""
-    first = have[0]
-    if isinstance(first, list):
+def _equal(field: str, have: Sequence[object], keys: Sequence[Hashable]) -> Iterator[Condition]:
+    """`is`, for one value or a few."""
+    if isinstance(have[0], list):
         return
-    if all(_same(each, first) for each in have):
-        text = literal(first)
-        if text is not None:
-            cost = 1.6 + min(4.0, cost_of(first)) - (1.2 if len(have) > 2 else 0.0)
-            yield Condition(f"{field} is {text}", cost, _of(field, lambda v: _same(v, first)))
-    elif len(values := _different(have)) <= _LISTED:
-        texts = [literal(each) for each in values]
-        if None not in texts:
-            cost = 3.0 + sum(map(cost_of, values))
-            written = ", ".join(sorted(text for text in texts if text))
-            yield Condition(
-                f"{field} is in [{written}]", cost, _of(field, lambda v: any(_same(v, each) for each in values))
-            )
-    others = _different([each for each in not_have if each is not FAILS])
-    if len(others) == 1 and not is_empty(others[0]) and not any(_same(each, others[0]) for each in have):
-        other, text = others[0], literal(others[0])
-        if text is not None:
-            yield Condition(f"{field} is not {text}", 2.2 + cost_of(other), _of(field, lambda v: not _same(v, other)))
+    different = dict(zip(reversed(keys), reversed(have), strict=True))
+    if len(different) > _LISTED:
+        return
+    texts = [literal(each) for each in different.values()]
+    if None in texts:
+        return
+    known = frozenset(different)
+    if len(different) == 1:
+        cost = 1.6 + min(4.0, cost_of(have[0])) - (1.2 if len(have) > 2 else 0.0)
+        yield Condition(f"{field} is {texts[0]}", cost, _of(field, lambda value: key_of(value) in known))
+    else:
+        cost = 3.0 + sum(map(cost_of, different.values()))
+        written = ", ".join(sorted(text for text in texts if text))
+        yield Condition(f"{field} is in [{written}]", cost, _of(field, lambda value: key_of(value) in known))
 
 
-def _same(one: object, other: object) -> bool:
-    if isinstance(one, str) and isinstance(other, str):
-        return one == other or fold(one) == fold(other)
-    return alike(one, other)
-
-
-def _different(values: Sequence[object]) -> list[object]:
-    found: list[object] = []
-    for each in values:
-        if not any(_same(each, one) for one in found):
-            found.append(each)
-            if len(found) > _LISTED:
-                break
-    return found
+def _unlike(field: str, own: set[Hashable], others: Sequence[tuple[Hashable, object]]) -> Iterator[Condition]:
+    """`is not`, for a value that only the others have."""
+    different = {key: value for key, value in others if key is not FAILS}
+    if len(different) != 1:
+        return
+    key, value = next(iter(different.items()))
+    text = literal(value)
+    if key is not None and key not in own and text is not None:
+        cost = 2.2 + cost_of(value)
+        yield Condition(f"{field} is not {text}", cost, _of(field, lambda each: key_of(each) != key))
 
 
 def _of_texts(field: str, have: Sequence[str]) -> Iterator[Condition]:
@@ -179,7 +194,7 @@ def _common(texts: Sequence[str]) -> str:
 def _of_lists(field: str, have: Sequence[object]) -> Iterator[Condition]:
     lists = [each for each in have if isinstance(each, list)]
     for value in lists[0]:
-        if isinstance(value, str) and all(any(_same(value, each) for each in found) for found in lists):
+        if isinstance(value, str) and all(key_of(value) in map(key_of, each) for each in lists):
             yield Condition(
                 f"{field} contains {literal(value)}",
                 2.0 + cost_of(value) / 2 + (_ONE_ONLY if len(have) == 1 else 0.0),

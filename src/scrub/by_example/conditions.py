@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Hashable, Iterator, Sequence
 from decimal import Decimal
 
-from scrub.by_example.condition_parts import ALWAYS, Condition, parts
-from scrub.by_example.expressions import FAILS, Context
+from scrub.by_example.condition_parts import ALWAYS, Condition, Parts
+from scrub.by_example.expressions import Context
+from scrub.by_example.items import Items, bits
 from scrub.by_example.time_limit import check_time
 
 #: Parts that are tried in pairs, and what an exception costs.
@@ -17,16 +18,19 @@ _SAMPLED, _ROUNDS, _ADDED, _CHECKED = 2000, 4, 40, 5
 _MISSED = 6
 
 
-def search(items: Sequence[Context], must: set[int], never: set[int], fields: Sequence[str]) -> list[Condition]:
-    """The conditions that hold for all of `must` and none of `never`, the shortest first; where there is none, those
-    with few exceptions. Of very many items some are looked at first, then all, and what contradicts is added.
+def search(
+    items: Sequence[Context], must: set[int], never: set[int], fields: Sequence[str], slips: bool = True
+) -> list[Condition]:
+    """The conditions that hold for all of `must` and none of `never`, the shortest first; where there is none, and
+    `slips` may be among them, those with few exceptions. Of very many items some are looked at first, then all, and
+    what contradicts is added.
     """
     if len(must) + len(never) <= _SAMPLED:
-        return _searched(items, must, never, fields)
+        return _searched(items, must, never, fields, slips)
     some, others = _spread(must), _spread(never)
     found: list[Condition] = []
     for _ in range(_ROUNDS):
-        found = _searched(items, some, others, fields)
+        found = _searched(items, some, others, fields, slips)
         exact = [each for each in found[:_CHECKED] if not each.exceptions and _is_exact(each, items, must, never)]
         if exact or not found:
             return exact
@@ -37,7 +41,12 @@ def search(items: Sequence[Context], must: set[int], never: set[int], fields: Se
             break
         some, others = some | set(wrong), others | set(caught)
     counted = [each._replace(exceptions=_misses(each, items, must, never)) for each in found[:_CHECKED]]
-    return [each for each in counted if each.exceptions <= len(must) // _MISSED]
+    return [each for each in counted if each.exceptions <= len(must) // _MISSED] if slips else []
+
+
+def _misses(condition: Condition, items: Sequence[Context], must: set[int], never: set[int]) -> int:
+    wrong = sum(not condition.of(items[number]) for number in must)
+    return wrong + sum(condition.of(items[number]) for number in never)
 
 
 def _is_exact(condition: Condition, items: Sequence[Context], must: set[int], never: set[int]) -> bool:
@@ -50,17 +59,47 @@ def _spread(numbers: set[int]) -> set[int]:
     return set(ordered[:: max(1, len(ordered) // (_SAMPLED // 2))])
 
 
-def _searched(items: Sequence[Context], must: set[int], never: set[int], fields: Sequence[str]) -> list[Condition]:
+def _searched(
+    contexts: Sequence[Context], must: set[int], never: set[int], fields: Sequence[str], slips: bool
+) -> list[Condition]:
     if not never:
         return [ALWAYS]
-    atoms = list(parts(items, must, never, fields))
-    exact = [each for each in atoms if _misses(each, items, must, never) == 0]
+    numbers = [*sorted(must), *sorted(never)]
+    items = Items([contexts[number] for number in numbers])
+    task = _Task(items, tuple(range(len(must))), (1 << len(numbers)) - (1 << len(must)), fields)
+    atoms = task.parts.beside(task.never)
+    exact = [each for each in atoms if task.misses(each) == 0]
     known = {each.text for each in exact}
     others = [each for each in atoms if each.text not in known]
-    exact += list(_pairs(others, items, must, never, fields))
+    exact += _pairs(others, task)
     if not exact:
-        exact = [*_triples(others, items, must, never, fields), *_loose(items, must, never, fields)]
+        exact = list(_triples(others, task))
+        if slips:
+            exact += _loose(task)
     return _distinct(sorted(exact, key=lambda each: (each.cost + _EXCEPTION * each.exceptions, each.text)))
+
+
+class _Task:
+    """Items that conditions have to hold for, and others (as bits) that they must not hold for."""
+
+    def __init__(self, items: Items, must: Sequence[int], never: int, fields: Sequence[str]) -> None:
+        self.items, self.must, self.never, self.fields = items, must, never, fields
+        self.wanted = bits(must)
+        self.parts = Parts(items, must, fields)
+
+    def caught(self, condition: Condition) -> int:
+        """Those of the others for which a condition holds, as bits."""
+        return self.items.holding(condition) & self.never
+
+    def misses(self, condition: Condition) -> int:
+        """For how many items a condition is wrong."""
+        holding = self.items.holding(condition)
+        return (self.wanted & ~holding).bit_count() + (self.never & holding).bit_count()
+
+    def without(self, dropped: int) -> _Task | None:
+        """The same without some items; None if nothing would be left."""
+        must = [number for number in self.must if not dropped >> number & 1]
+        return _Task(self.items, must, self.never & ~dropped, self.fields) if must else None
 
 
 def _distinct(conditions: Sequence[Condition]) -> list[Condition]:
@@ -70,12 +109,20 @@ def _distinct(conditions: Sequence[Condition]) -> list[Condition]:
     return list(seen.values())[:40]
 
 
-def doubtful(readings: Sequence[Condition], items: Sequence[Context]) -> int:
-    """How many items are treated in different ways by conditions, any of which may be meant."""
-    if len(readings) < 2:
-        return 0
+def doubts(meant: Condition, others: Sequence[Condition], items: Sequence[Context]) -> tuple[int, ...]:
+    """How many items each of some other conditions would treat otherwise than the one that is meant."""
     some = items[:: max(1, len(items) // _SAMPLED)]
-    return sum(len({each.of(item) for each in readings}) > 1 for item in some)
+    first = [meant.of(item) for item in some]
+    return tuple(sum(each.of(item) != one for item, one in zip(some, first, strict=True)) for each in others)
+
+
+def unlike(rules: Sequence[Condition]) -> list[Condition]:
+    """The shortest rules of each family; a word that is meant may be any of several."""
+    found: dict[frozenset[str], list[Condition]] = {}
+    for each in rules:
+        if "message.id " not in each.text:
+            found.setdefault(family([each.text]), []).append(each)
+    return [each for every in found.values() for each in every[: 3 if " contains " in every[0].text else 1]]
 
 
 def family(loops: Sequence[str]) -> frozenset[str]:
@@ -92,89 +139,82 @@ def family(loops: Sequence[str]) -> frozenset[str]:
 _SIGNS = frozenset("is not empty in contains starts ends with > < >= <=".split())
 
 
-def _both(one: Condition, two: Condition) -> Callable[[Context], bool]:
-    return lambda context: one.of(context) and two.of(context)
-
-
-def _misses(condition: Condition, items: Sequence[Context], must: set[int], never: set[int]) -> int:
-    wrong = sum(not condition.of(items[number]) for number in must)
-    return wrong + sum(condition.of(items[number]) for number in never)
-
-
-def _pairs(
-    atoms: Sequence[Condition], items: Sequence[Context], must: set[int], never: set[int], fields: Sequence[str]
-) -> Iterator[Condition]:
+def _pairs(atoms: Sequence[Condition], task: _Task) -> Iterator[Condition]:
     """Two parts with `and` between, the second searched among those that the first leaves."""
     useful = sorted(atoms, key=lambda each: each.cost)[:_PAIRED]
     for one in useful:
         check_time()
-        rest = {number for number in never if one.of(items[number])}
-        if not rest or len(rest) == len(never):
+        rest = task.caught(one)
+        if not rest or rest == task.never:
             continue
-        for two in parts(items, must, rest, fields):
-            if two.text != one.text and not any(two.of(items[number]) for number in rest):
-                text = " and ".join((one.text, two.text))
-                yield Condition(text, one.cost + two.cost + 0.5, _both(one, two))
+        for two in task.parts.beside(rest):
+            if two.text != one.text and not task.items.holding(two) & rest:
+                yield _joined(one, two)
 
 
-def _triples(
-    atoms: Sequence[Condition], items: Sequence[Context], must: set[int], never: set[int], fields: Sequence[str]
-) -> Iterator[Condition]:
+def _joined(one: Condition, two: Condition, exceptions: int = 0) -> Condition:
+    text = f"{one.text} and {two.text}"
+    return Condition(text, one.cost + two.cost + 0.5, lambda context: one.of(context) and two.of(context), exceptions)
+
+
+def _triples(atoms: Sequence[Condition], task: _Task) -> Iterator[Condition]:
     """Three parts, where two are not enough: the first from those that leave the least."""
-    left = {each.text: {number for number in never if each.of(items[number])} for each in atoms}
-    useful = [each for each in atoms if len(left[each.text]) < len(never)]
-    useful.sort(key=lambda each: (len(left[each.text]) / len(never) + each.cost / 10, each.text))
+    left = {each.text: task.caught(each) for each in atoms}
+    useful = [each for each in atoms if left[each.text] != task.never]
+    many = task.never.bit_count()
+    useful.sort(key=lambda each: (left[each.text].bit_count() / many + each.cost / 10, each.text))
     for one in useful[:8]:
-        rest = list(parts(items, must, left[one.text], fields))
-        for pair in _pairs(rest, items, must, left[one.text], fields):
+        inner = _Task(task.items, task.must, left[one.text], task.fields)
+        for pair in _pairs(inner.parts.beside(inner.never), inner):
             if one.text not in pair.text:
-                yield Condition(f"{one.text} and {pair.text}", one.cost + pair.cost + 0.5, _both(one, pair))
+                yield _joined(one, pair)
 
 
-def _loose(items: Sequence[Context], must: set[int], never: set[int], fields: Sequence[str]) -> Iterator[Condition]:
+def _loose(task: _Task) -> Iterator[Condition]:
     """Conditions with a few exceptions: slips of the hand."""
-    allowed = max(1, len(must) // _MISSED) if len(must) > 3 else 0
+    allowed = max(1, len(task.must) // _MISSED) if len(task.must) > 3 else 0
     if not allowed:
         return
-    tried: set[str] = set()
-    whole = list(parts(items, must, never, fields))
-    near = [each for each in whole if _misses(each, items, must, never) <= allowed]
+    whole = task.parts.beside(task.never)
+    near = [each for each in whole if task.misses(each) <= allowed]
     for one in sorted(whole, key=lambda each: each.cost)[:_PAIRED]:
-        rest = {number for number in never if one.of(items[number])}
-        for two in parts(items, must, rest, fields) if len(rest) < len(never) else ():
-            if two.text != one.text and sum(two.of(items[number]) for number in rest) <= allowed:
-                near.append(Condition(f"{one.text} and {two.text}", one.cost + two.cost + 0.5, _both(one, two)))
+        rest = task.caught(one)
+        for two in task.parts.beside(rest) if rest != task.never else ():
+            if two.text != one.text and (task.items.holding(two) & rest).bit_count() <= allowed:
+                near.append(_joined(one, two))
+    tried: set[str] = set()
     for each in near:
         tried.add(each.text)
-        yield each._replace(exceptions=_misses(each, items, must, never))
-    for dropped in _left_out(items, must, never, fields):
+        yield each._replace(exceptions=task.misses(each))
+    for dropped in dict.fromkeys(_left_out(task)):
         check_time()
-        kept, other = must - dropped, never - dropped
-        if not kept:
+        fewer = task.without(dropped)
+        if fewer is None:
             continue
-        atoms = list(parts(items, kept, other, fields))
-        for each in (*atoms, *_pairs(atoms, items, kept, other, fields)):
+        atoms = fewer.parts.beside(fewer.never)
+        for each in (*atoms, *_pairs(atoms, fewer)):
             if each.text in tried:
                 continue
             tried.add(each.text)
-            wrong = _misses(each, items, must, never)
+            wrong = task.misses(each)
             if 0 < wrong <= allowed:
                 yield each._replace(exceptions=wrong)
 
 
-def _left_out(items: Sequence[Context], must: set[int], never: set[int], fields: Sequence[str]) -> Iterator[set[int]]:
-    """Items that may be the exceptions: those whose value of a field is the odd one among the others."""
-    for field in fields:
-        for group in (must, never):
-            values = [(number, items[number].get(field, FAILS)) for number in group]
-            counts: dict[str, list[int]] = {}
-            for number, value in values:
-                counts.setdefault(repr(value), []).append(number)
-            rare = [numbers for numbers in counts.values() if len(numbers) <= max(1, len(group) // _MISSED)]
-            if rare and len(counts) > 1:
-                yield {number for numbers in rare for number in numbers}
-        numbers = sorted((value, number) for number in must if isinstance(value := items[number].get(field), Decimal))
+def _left_out(task: _Task) -> Iterator[int]:
+    """Items that may be the exceptions, as bits: those whose value of a field is the odd one among the others."""
+    others = [number for number in range(len(task.items.contexts)) if task.never >> number & 1]
+    for field in task.fields:
+        keys, values = task.items.keys(field), task.items.values(field)
+        for group in (task.must, others):
+            alike: dict[Hashable, list[int]] = {}
+            for number in group:
+                alike.setdefault(keys[number], []).append(number)
+            rare = [numbers for numbers in alike.values() if len(numbers) <= max(1, len(group) // _MISSED)]
+            if rare and len(alike) > 1:
+                yield bits(number for numbers in rare for number in numbers)
+        numbers = sorted((value, number) for number in task.must if isinstance(value := values[number], Decimal))
         if len(numbers) > 3:
             for edge in (1, 2, 3):
-                yield {number for _, number in numbers[:edge]}
-                yield {number for _, number in numbers[-edge:]}
+                yield bits(number for _, number in numbers[:edge])
+                yield bits(number for _, number in numbers[-edge:])

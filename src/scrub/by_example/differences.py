@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 from scrub.by_example.order import moved
 from scrub.by_example.seen import OF_PROGRAMS, PASSAGE_LOOKS, Piece, SeenBook, SeenList, SeenSheet
-from scrub.by_example.values import alike
+from scrub.by_example.values import alike, same_word
 from scrub.model.core.area import letters_of
 from scrub.model.core.change import plain
 
@@ -90,16 +90,22 @@ def _of_sheets(one: SeenSheet, other: SeenSheet, left_out: set[str]) -> Iterator
         if before != after and (word == "protected" or getattr(other.sheet, "protected", False)):
             yield Difference(one.name, word, before, after)
     known: KnownLooks = {}
-    for row, column in {**dict.fromkeys(one.places()), **dict.fromkeys(other.places())}:
-        address = f"{letters_of(column)}{row}"
-        before, after = one.content(row, column), other.content(row, column)
-        if not alike(before, after):
-            yield Difference(one.name, address, before, after)
-        for word, before, after in looks_that_differ(one, other, (row, column), (row, column), known):
-            yield Difference(one.name, f"{address} {word}", before, after)
-    for row in sorted({*one.rows, *other.rows}):
-        if one.is_row_hidden(row) != other.is_row_hidden(row):
-            yield Difference(one.name, f"row {row} hidden", one.is_row_hidden(row), other.is_row_hidden(row))
+    cells: list[tuple[int, int, str, object, object]] = []
+    rows = sorted({*one.used_rows, *other.used_rows})
+    for column in sorted({*one.columns, *other.columns}):
+        left, right = one.contents(column), other.contents(column)
+        for row in {**left, **right} if left != right else ():
+            before, after = left.get(row), right.get(row)
+            if not alike(before, after):
+                cells.append((row, column, "", before, after))
+        for row in rows:
+            place = (row, column)
+            cells += [(*place, f" {word}", a, b) for word, a, b in looks_that_differ(one, other, place, place, known)]
+    cells.sort(key=lambda each: each[:2])
+    for row, column, word, before, after in cells:
+        yield Difference(one.name, f"{letters_of(column)}{row}{word}", before, after)
+    for row in sorted(one.hidden_rows ^ other.hidden_rows):
+        yield Difference(one.name, f"row {row} hidden", row in one.hidden_rows, row in other.hidden_rows)
     for column, word, before, after in measures(one, other):
         yield Difference(one.name, f"column {letters_of(column)} {word}", before, after)
 
@@ -285,7 +291,8 @@ def renamed_styles(one: SeenList, other: SeenList, matched: Sequence[tuple[int, 
     return {
         before: after
         for before, (after, *more) in pairs.items()
-        if not more and after not in pairs and (before in _USUAL_STYLES or after in _USUAL_STYLES)
+        if same_word(before, after)
+        or (not more and after not in pairs and (before in _USUAL_STYLES or after in _USUAL_STYLES))
     }
 
 

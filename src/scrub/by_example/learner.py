@@ -22,7 +22,7 @@ from scrub.model.vocabulary import Vocabulary
 #: Of what is other, the share that a macro has to explain to be shown.
 _EXPLAINED = 0.6
 #: Readings of one step that are told.
-_TOLD = 4
+_TOLD = 8
 #: Macros with another reading that are tried on a second pair.
 _TRIED = 24
 #: Seconds of a trial run above which other readings are told without a run of their own.
@@ -174,14 +174,20 @@ def _readings(step: Step) -> list[tuple[str, ...]]:
     """The loops that a step could have which say something else, not the same in other words; its own come first."""
     found: dict[frozenset[str], tuple[str, ...]] = {}
     for loops in (step.loops, *step.readings):
-        found.setdefault(family(loops), loops)
+        found.setdefault(family(loops) if not step.note else frozenset(loops), loops)
     return list(found.values())[:_TOLD]
 
 
 def _told(readings: Sequence[tuple[str, ...]]) -> list[str]:
-    """What differs in some readings of a step."""
-    same = set.intersection(*map(set, readings)) if len({len(each) for each in readings}) == 1 else set()
-    return [" > ".join(loop for loop in each if loop not in same) for each in readings]
+    """What differs in some readings of a step: the loops in which they do, or only the conditions of these."""
+    if len({len(each) for each in readings}) > 1:
+        return [" > ".join(each) for each in readings]
+    places = [place for place, loops in enumerate(zip(*readings, strict=True)) if len(set(loops)) > 1]
+    if len(places) == 1:
+        parts = [each[places[0]].partition(" where ") for each in readings]
+        if len({part[0] for part in parts}) == 1:
+            return [f"where {part[2]}" if part[2] else part[0] for part in parts]
+    return [" > ".join(each[place] for place in places) for each in readings]
 
 
 def _read(path: str, vocabulary: Vocabulary, trials: Trials) -> SeenBook | SeenList:
@@ -244,22 +250,25 @@ class _Proof:
             )
             return
         learned.text, learned.left = text, left
-        readings = ((step, _readings(step)) for step in steps if step.readings)
-        several = [(step, each) for step, each in readings if len(each) > 1]
-        learned.readings = list(map(list, dict.fromkeys(tuple(_told(each)) for _, each in several)))
+        several = [step for step in steps if len(_readings(step)) > 1]
+        doubtful = [step for step in several if step.note or any(step.doubts)]
+        if doubtful and is_quick and not also:
+            asked = max(doubtful, key=lambda step: (bool(step.note), sum(step.doubts)))
+            learned.choice = self._choice(text, len(left), steps, asked)
+            if learned.choice:
+                several.remove(asked)
+        learned.readings = list(map(list, dict.fromkeys(tuple(_told(_readings(step))) for step in several)))
         learned.notes += [step.note for step in steps if step.note]
         learned.is_open = any(step.note for step in steps)
-        doubtful = max(several, key=lambda each: each[0].doubtful, default=None)
-        if doubtful is not None and doubtful[0].doubtful and is_quick and not also:
-            learned.choice = self._choice(text, len(left), steps, *doubtful)
-            if learned.choice:
-                told = _told(doubtful[1])
-                learned.readings = [each for each in learned.readings if each != told]
 
-    def _choice(
-        self, text: str, left: int, steps: Sequence[Step], step: Step, readings: Sequence[tuple[str, ...]]
-    ) -> list[Reading]:
-        """The readings of a step that explain as much, each with its macro; none where there is only one."""
+    def _choice(self, text: str, left: int, steps: Sequence[Step], step: Step) -> list[Reading]:
+        """The readings of a step that explain as much and treat some items otherwise, each with its macro; none where
+        there is only one.
+        """
+        others = step.readings
+        if not step.note:
+            others = tuple(each for each, items in zip(step.readings, step.doubts, strict=True) if items)
+        readings = _readings(step._replace(readings=others))
         told = _told(readings)
         found = [Reading(told[0], text)]
         for loops, line in zip(readings[1:], told[1:], strict=True):

@@ -53,10 +53,11 @@ class ListFinder:
         fields = expressions.fields_of(contexts)
         return conditions.search(contexts, must, never, fields)
 
-    def _found(self, rules: Sequence[Condition], contexts: Sequence[Context]) -> Found:
-        near = rules[: 1 + _READINGS]
+    def _found(self, rules: Sequence[Condition], contexts: Sequence[Context], many: int) -> Found:
+        """The loops by these rules for so many items: for a single one, all sorts of rules may be meant."""
+        near = rules[: 1 + _READINGS] if many > 1 else conditions.unlike(rules)
         first, *others = [(loop(f"each {self.part}", rule),) for rule in near]
-        return Found(first, tuple(others), conditions.doubtful(near, contexts))
+        return Found(first, tuple(others), conditions.doubts(near[0], near[1:], contexts))
 
     def _filed(self) -> Iterator[Step]:
         """Messages that were moved or copied to other mailboxes."""
@@ -78,13 +79,13 @@ class ListFinder:
         for found in expressions.search(examples, expressions.fields_of(items))[:2]:
             rules = self._conditions(must, others, items)
             if rules:
-                yield self._found(rules, items).step(DELETIONS, f"{word} to: {found.text}")
+                yield self._found(rules, items, len(must)).step(DELETIONS, f"{word} to: {found.text}")
                 return
         for target in dict.fromkeys(targets.values()):
             own = {number for number in must if targets[number] == target}
             rules = self._conditions(own, set(range(len(items))) - own, items)
             if rules:
-                yield self._found(rules, items).step(DELETIONS, f"{word} to: {literal(target)}")
+                yield self._found(rules, items, len(own)).step(DELETIONS, f"{word} to: {literal(target)}")
 
     def _deletions(self) -> Iterator[Step]:
         items = self.one.items
@@ -98,7 +99,7 @@ class ListFinder:
                 note = f"Only one {self.part} is gone, and {len(rules)} rules fit it. Give a second pair with --also."
             elif f'{self.part}.text is "' in rules[0].text:
                 note = f"All {len(must)} have the same text, so the rule may be wider. Give a second pair with --also."
-            yield self._found(rules, items).step(DELETIONS, "delete")._replace(note=note)
+            yield self._found(rules, items, len(must)).step(DELETIONS, "delete")._replace(note=note)
 
     def _texts(self) -> Iterator[Step]:
         """One text action over everything."""
@@ -145,7 +146,7 @@ class ListFinder:
             rules = self._conditions(must, never, contexts)
             if not rules or (rules[0].exceptions and len(must) < 4):
                 continue
-            made = self._found(rules, contexts)
+            made = self._found(rules, contexts, len(must))
             first, others = made.loops, made.readings
             if self.part == "paragraph" and word in ("alignment",) and rules[0].text == "paragraph.level is not empty":
                 first, others = ("each heading",), (first, *others)

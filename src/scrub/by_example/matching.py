@@ -46,10 +46,10 @@ def _paired(one: SeenSheet, other: SeenSheet) -> Pair:
         return Pair(one, other, [(row, row) for row in before], [], False)
     if len(before) == len(after):
         in_place = list(zip(before, after, strict=True))
-        moved = _by_contents(one, other, before, after, common)
-        same = sum(_equal(one, other, a, b, common) for a, b in in_place)
-        if moved is not None and same < len(before) and [b for _, b in moved] != after:
-            return Pair(one, other, moved, [], True)
+        if not all(_equal(one, other, a, b, common) for a, b in in_place):
+            moved = _by_contents(one, other, before, after, common)
+            if moved is not None and [b for _, b in moved] != after:
+                return Pair(one, other, moved, [], True)
         return Pair(one, other, in_place, [], False)
     if len(after) < len(before):
         steady = _steady(one, other, before, after, common)
@@ -72,7 +72,10 @@ def plain_text(value: object) -> str:
 
 
 def _equal(one: SeenSheet, other: SeenSheet, a: int, b: int, common: Sequence[str]) -> bool:
-    return key_of(one, a, common) == key_of(other, b, common)
+    left, right = one.record(a), other.record(b)
+    return all(
+        (before := left[each]) == (after := right[each]) or plain_text(before) == plain_text(after) for each in common
+    )
 
 
 def _steady(one: SeenSheet, other: SeenSheet, before: list[int], after: list[int], common: list[str]) -> list[str]:

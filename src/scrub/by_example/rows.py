@@ -161,9 +161,9 @@ class RowFinder:
             for number, pair in enumerate(self._pairs):
                 for a, b in pair.rows:
                     place = records.add(number, pair.one.record(a))
-                    if pair.other.is_row_hidden(b) == hidden:
+                    if (b in pair.other.hidden_rows) == hidden:
                         free.add(place)
-                        if pair.one.is_row_hidden(a) != hidden:
+                        if (a in pair.one.hidden_rows) != hidden:
                             must.add(place)
             others = set(range(len(records.contexts))) - free
             found = self._rules.rules(records, must, others.__contains__) if must else None

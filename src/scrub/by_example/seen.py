@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import Any, NamedTuple
 
@@ -47,6 +47,11 @@ def settings_of(item: Any, kind: Kind) -> dict[str, object]:
     return found
 
 
+def _plain(value: object) -> object:
+    """A value; of an error, or a result that is not known, its text."""
+    return (value.error or None) if isinstance(value, CellError) else value
+
+
 class SeenSheet:
     """A sheet: its settings, its cells, and what is under its headings."""
 
@@ -55,12 +60,15 @@ class SeenSheet:
         self.sheet, self.looks = sheet, looks
         self.name: str = sheet.name
         self._kind = kind
+        self._records: dict[int, dict[str, object]] = {}
+        self._formulas: dict[int, Mapping[int, str]] = {}
+        self._styles: dict[int, Callable[[int], object] | None] = {}
         used = sheet.used()
         self.used = used
         self.columns = range(used.left, min(used.right, used.left + _WIDEST) + 1) if used else range(0)
         #: Values by column and row.
         self.values: dict[int, dict[int, Any]] = {
-            column: {row: value for row, value in sheet.column_values(column).items() if value is not None}
+            column: {row: _plain(value) for row, value in sheet.column_values(column).items() if value is not None}
             for column in self.columns
         }
         self.heading_row: int | None = sheet.heading_row() or (used.top if used else None)
@@ -108,17 +116,23 @@ class SeenSheet:
 
     def record(self, row: int) -> dict[str, object]:
         """What is under each heading in a row."""
-        return {written: self.value(row, column) for written, column in self.headings.items()}
+        if row not in self._records:
+            self._records[row] = {written: self.value(row, column) for written, column in self.headings.items()}
+        return self._records[row]
 
     def value(self, row: int, column: int) -> object:
         """A value; of an error, or a result that is not known, its text."""
-        found = self.values.get(column, {}).get(row)
-        return (found.error or None) if isinstance(found, CellError) else found
+        values = self.values.get(column)
+        return None if values is None else values.get(row)
 
     def formula(self, row: int, column: int) -> str | None:
         """The formula of a cell."""
-        found: str | None = self.sheet.formula(row, column)
-        return found
+        return self._formulas_of(column).get(row)
+
+    def _formulas_of(self, column: int) -> Mapping[int, str]:
+        if column not in self._formulas:
+            self._formulas[column] = self.sheet.formulas_of(column)
+        return self._formulas[column]
 
     def visible_looks(self, row: int, column: int) -> Sequence[str]:
         """The looks that a person sees of a cell: of an empty one its fill and borders, of a covered one none."""
@@ -139,16 +153,13 @@ class SeenSheet:
 
     def content(self, row: int, column: int) -> object:
         """What is in a cell: its formula, or else its value."""
-        if column in self._with_formulas:
-            formula = self.formula(row, column)
-            if formula is not None:
-                return f"={formula.removeprefix('=')}"
-        return self.value(row, column)
+        formula = self._formulas_of(column).get(row)
+        return self.value(row, column) if formula is None else f"={formula.removeprefix('=')}"
 
-    @cached_property
-    def _with_formulas(self) -> set[int]:
-        """The columns in which there is a formula."""
-        return {column for row, column in self.places() if self.formula(row, column) is not None}
+    def contents(self, column: int) -> dict[int, object]:
+        """What is in the cells of a column that are not empty, by row."""
+        formulas = {row: f"={formula.removeprefix('=')}" for row, formula in self._formulas_of(column).items()}
+        return {**self.values.get(column, {}), **formulas}
 
     def look(self, row: int, column: int, word: str) -> object:
         """How a cell looks; asked once for each format of the file."""
@@ -164,8 +175,10 @@ class SeenSheet:
 
     def style(self, row: int, column: int) -> object:
         """What is the same for cells that look the same; None where nobody tells."""
-        style = getattr(self.sheet, "style", None)
-        return style(row, column) if style is not None else None
+        if column not in self._styles:
+            self._styles[column] = self.sheet.styles_of(column)
+        of = self._styles[column]
+        return None if of is None else of(row)
 
     @cached_property
     def _comments(self) -> dict[tuple[int, int], str]:
@@ -174,6 +187,11 @@ class SeenSheet:
             return {(each.row, each.column): each.text for each in self.sheet.comments()}
         except (Failure, NotImplementedError, AttributeError):
             return {}
+
+    @property
+    def used_rows(self) -> range:
+        """The rows of the used range."""
+        return range(self.used.top, self.used.bottom + 1) if self.used is not None else range(0)
 
     def places(self) -> Iterator[tuple[int, int]]:
         """The places in the used range, row by row."""
@@ -189,12 +207,13 @@ class SeenSheet:
         except (Failure, NotImplementedError, AttributeError):
             return None
 
-    def is_row_hidden(self, row: int) -> bool:
-        """Whether a row is hidden."""
+    @cached_property
+    def hidden_rows(self) -> set[int]:
+        """Those of its rows that are hidden."""
         try:
-            return bool(self.sheet.measure(row, True, "hidden"))
+            return {row for row in self.rows if self.sheet.measure(row, True, "hidden")}
         except (Failure, NotImplementedError, AttributeError):
-            return False
+            return set()
 
     @property
     def context(self) -> dict[str, object]:
@@ -295,7 +314,7 @@ def _fields(item: Any, kind: Kind, word: str) -> dict[str, object]:
             continue
         found[f"{word}.{name}"] = value
         if isinstance(value, Address):
-            found |= {f"{word}.{name}.{each}": OPERATIONS["address", each](value) for each in ("domain", "address")}
+            found[f"{word}.{name}.domain"] = OPERATIONS["address", "domain"](value)
     return found
 
 

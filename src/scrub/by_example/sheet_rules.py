@@ -90,10 +90,16 @@ class SheetRules:
         return [each for each in found if not each.exceptions][: READINGS + 1]
 
     def rules(
-        self, records: Records, must: set[int], wrong: Callable[[int], bool], needs: Sequence[str] = ()
+        self,
+        records: Records,
+        must: set[int],
+        wrong: Callable[[int], bool],
+        needs: Sequence[str] = (),
+        slips: bool = True,
     ) -> Found | None:
         """Loops over records for which something is done: `wrong` tells for which others it must not be. The sheets are
-        chosen first: all that have what is read, or those in which something was done.
+        chosen first: all that have what is read, or those in which something was done. With `slips` a few of the
+        records may be exceptions.
         """
         contexts, sheets, used = records.contexts, records.sheets, records.used(must)
         able = {number for number in sheets if all(each in self.pairs[number].one.headings for each in needs)}
@@ -109,7 +115,7 @@ class SheetRules:
             inside = {number for sheet in chosen for number in sheets[sheet]}
             never = {number for number in inside if number not in must and wrong(number)}
             fields = expressions.fields_of([contexts[number] for number in sorted(inside)])
-            rules = conditions.search(contexts, must, never, fields)
+            rules = conditions.search(contexts, must, never, fields, slips)
             outside = set(range(len(self.pairs))) - chosen
             for way in self.ways(used, outside)[:2]:
                 for rule in rules[: 2 * READINGS]:
@@ -120,4 +126,4 @@ class SheetRules:
         if not near:
             return None
         first, *others = list(near)[: 1 + _OPEN]
-        return Found(first, tuple(others), conditions.doubtful(list(near.values())[: 1 + READINGS], contexts))
+        return Found(first, tuple(others), conditions.doubts(near[first], [near[each] for each in others], contexts))

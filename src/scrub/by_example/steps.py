@@ -25,8 +25,8 @@ class Step(NamedTuple):
     note: str = ""
     #: The line that opens another file, if it reads one.
     opening: str = ""
-    #: How many items the readings would treat in different ways.
-    doubtful: int = 0
+    #: How many items each reading would treat otherwise; empty where nobody counted them.
+    doubts: tuple[int, ...] = ()
 
 
 def written(steps: Sequence[Step], kind: str, title: str) -> str:
@@ -66,16 +66,16 @@ def in_cell(order: int, sheet: str, address: str, line: str) -> Step:
 
 
 class Found(NamedTuple):
-    """The loops of a step, what else they could be, and how many items these would treat in different ways."""
+    """The loops of a step, what else they could be, and how many items each of these would treat otherwise."""
 
     loops: tuple[str, ...]
     readings: tuple[tuple[str, ...], ...] = ()
-    doubtful: int = 0
+    doubts: tuple[int, ...] = ()
 
     def step(self, order: int, *lines: str, inside: tuple[str, ...] = (), opening: str = "") -> Step:
         """The step with these lines, in a further loop if need be."""
         readings = tuple((*each, *inside) for each in self.readings)
-        return Step(order, (*self.loops, *inside), lines, readings, opening=opening, doubtful=self.doubtful)
+        return Step(order, (*self.loops, *inside), lines, readings, opening=opening, doubts=self.doubts)
 
 
 def loop(opening: str, condition: Condition) -> str:

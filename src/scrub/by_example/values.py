@@ -22,7 +22,7 @@ def alike(one: object, other: object) -> bool:
     if isinstance(one, bool) or isinstance(other, bool):
         return one is other
     if isinstance(one, date) and isinstance(other, date):
-        return _moment(one) == _moment(other)
+        return moment(one) == moment(other)
     if isinstance(one, str) and isinstance(other, str):
         return str(one) == str(other)
     return type(one) is type(other) and one == other
@@ -37,7 +37,8 @@ def is_empty(value: object) -> bool:
     return value is None or value == "" or value == []
 
 
-def _moment(value: date) -> datetime:
+def moment(value: date) -> datetime:
+    """A date, or a date and time, as the latter."""
     return value if isinstance(value, datetime) else datetime.combine(value, time())
 
 

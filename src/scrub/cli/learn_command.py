@@ -46,13 +46,11 @@ def command(
     """
     host = TerminalHost(asking=not (first or as_json))
     learned = scrub.learn(
-        before, after, also=also, beside=beside, title=title or "Learned", minutes=minutes, tell=_telling()
+        before, after, also=also, beside=beside, title=title or "Learned", minutes=minutes, tell=telling()
     )
     if as_json:
         print_json(learned.as_dict())
     else:
-        if sys.stderr.isatty():
-            sys.stderr.write("\r\x1b[K")
         show(learned, before, after)
     if not learned.text:
         return 1
@@ -70,10 +68,10 @@ def command(
     return 0 if learned.proved else 1
 
 
-def _telling() -> Callable[[str], None] | None:
+def telling() -> Callable[[str], None]:
     """Shows what is done, where somebody looks."""
     if not sys.stderr.isatty():
-        return None
+        return lambda text: None
 
     def tell(text: str) -> None:
         sys.stderr.write(f"\r{text} ...\x1b[K")
@@ -98,6 +96,8 @@ def _chosen(learned: scrub.Learned, asking: bool) -> str:
 
 def show(learned: scrub.Learned, before: str, after: str) -> None:
     """Shows a macro that was learned, what it does not explain, and what else could be meant."""
+    if sys.stderr.isatty():
+        sys.stderr.write("\r\x1b[K")
     names = short_path(before), short_path(after)
     if not learned.text:
         echo(failed(f"No rule was found that makes {names[1]} of {names[0]}."))

@@ -14,13 +14,14 @@ import scrub
 from scrub.cli.editing import keep
 from scrub.cli.host import TerminalHost
 from scrub.cli.listing import change_lines
-from scrub.cli.output import columns, echo, room, strong, wrapped
+from scrub.cli.output import columns, echo, room, short_path, strong, wrapped
 
 _HELP = """Type an action, a field to set, or a whole block. Scrub runs it at once, on a copy in memory.
   ? hide                   search actions and fields in everyday words
   in sheet("Totals")       work on that item from now on; end returns
   steps                    list the steps so far
   back                     undo the last step
+  learn                    add what you did to the file in your own program, and saved
   keep "Title"             save the steps as a macro; add "each sheet" to repeat them on every sheet
   write                    apply the steps to the file, as a run you can undo
   leave                    quit; the file changes only if you typed write"""
@@ -117,8 +118,14 @@ def _command(trial: Any, text: str, host: TerminalHost) -> bool:
             for number, step in enumerate(trial.steps, 1):
                 echo(f"  {number}  " + step.replace("\n", "\n     "))
         elif word == "back" and not rest:
+            in_file = bool(trial.kept) and trial.kept[-1].in_file
             gone = trial.back().splitlines()
-            echo(f"Undone: {gone[0]}" + (" ..." if len(gone) > 1 else ""))
+            echo(
+                f"{'Removed here, not in the file' if in_file else 'Undone'}: {gone[0]}"
+                + (" ..." if len(gone) > 1 else "")
+            )
+        elif word == "learn" and not rest:
+            _learn(trial)
         elif word == "keep":
             words = shlex.split(rest)
             each = words[2] if len(words) == 3 and words[1] == "each" else ""
@@ -132,6 +139,13 @@ def _command(trial: Any, text: str, host: TerminalHost) -> bool:
     except (scrub.ScrubError, ValueError) as problem:
         echo(str(problem))
     return True
+
+
+def _learn(trial: Any) -> None:
+    from scrub.cli.learn_command import show, telling
+
+    learned = trial.learn(telling())
+    show(learned, "the file as it was", short_path(trial.path))
 
 
 def _help(trial: Any, words: str) -> None:

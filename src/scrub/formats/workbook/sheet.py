@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from datetime import date, datetime
 from decimal import Decimal
 from functools import cached_property
@@ -455,6 +455,14 @@ class OfficeSheet(OpenSheet):
     def formula(self, row: int, column: int) -> str | None:
         """The formula of a cell; one that is shared is written out."""
         return self.formulas.at(row, column)
+
+    def formulas_of(self, column: int) -> Mapping[int, str]:
+        """The formulas of a column by row."""
+        return super().formulas_of(column) if self.formulas.may_be_there else {}
+
+    def styles_of(self, column: int) -> Callable[[int], int]:
+        """What gives the number of a cell's format by its row."""
+        return self._looks.styles_of(column)
 
     def put_formula(self, row: int, column: int, formula: str | None, down: int = 0, right: int = 0) -> None:
         """Gives a cell a formula, or takes it away and leaves its result just as it is stored."""

@@ -269,6 +269,18 @@ class Grid:
         """The formula, with its equals sign."""
         raise NotImplementedError
 
+    def formulas_of(self, column: int) -> Mapping[int, str]:
+        """The formulas of a column by row."""
+        used = self.used()
+        rows = range(used.top, used.bottom + 1) if used else ()
+        return {row: formula for row in rows if (formula := self.formula(row, column)) is not None}
+
+    def styles_of(self, column: int) -> Callable[[int], object] | None:
+        """What gives a number or name by row that is the same for cells of a column that look the same; None where
+        cells have looks of their own.
+        """
+        return None
+
     @may_lack
     def put_formula(self, row: int, column: int, formula: str | None, down: int = 0, right: int = 0) -> None:
         """Gives a cell a formula, or takes it away and keeps its last value.
