@@ -242,10 +242,20 @@ def test_files_that_cannot_be_opened_are_left_out_as_a_macro_leaves_them_out(hom
     body = 'each workbook\nattempt\nlog "{workbook.name}"\nif it fails\nlog "failed"\nend\nend'
     text = macro(body, "folder")
     function, _ = function_of(scrub.as_python(text), Path("leaving_out.py"))
-    one, other = (scrub.run(what, ["books"], preview=True).files[0] for what in (text, function))
-    assert one.problem is None
-    assert other.problem is None
-    assert other.log == one.log
+
+    class Watching(scrub.QuietHost):
+        watching = True
+
+        def progress(self, done: float, of: int, label: str) -> None:
+            seen.append(done)
+
+    seen: list[float] = []
+    for host in (None, Watching()):
+        one, other = (scrub.run(what, ["books"], preview=True, host=host).files[0] for what in (text, function))
+        assert one.problem is None
+        assert other.problem is None
+        assert other.log == one.log
+    assert seen
     assert len(one.log) == 3
 
 

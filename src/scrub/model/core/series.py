@@ -59,13 +59,24 @@ class Fixed(Series[Any]):
 class Opening(Series[T]):
     """Files that are opened one by one, of which one may be damaged, encrypted or in use."""
 
-    def but_for_broken(self, leave: Callable[[str], None]) -> Iterator[T]:
-        """Those that can be opened; `leave` is told of each other one."""
-        for place in range(len(self)):
+    def but_for_broken(self, leave: Callable[[str], None]) -> Series[T]:
+        """Those that can be opened; `leave` is told of each other one. All of them count as pieces of work."""
+        return _Openable(self._count, self._make, leave)
+
+
+class _Openable(Series[T]):
+    __slots__ = ("_leave",)
+
+    def __init__(self, count: int, make: Callable[[int], T], leave: Callable[[str], None]) -> None:
+        super().__init__(count, make)
+        self._leave = leave
+
+    def __iter__(self) -> Iterator[T]:
+        for place in range(self._count):
             try:
-                found: T = self._make(place)
+                found = self._make(place)
             except FileProblem as problem:
-                leave(f"skipped {problem}")
+                self._leave(f"skipped {problem}")
                 continue
             yield found
 
