@@ -67,14 +67,14 @@ class LookFinder:
     ) -> Iterator[Step]:
         headings = {self._heading_at(number, column) for number, _, column in cells}
         if len(headings) == 1 and (written := next(iter(headings))):
-            found = self._look_of_records(written, cells)
+            found = self._look_of_records(word, written, cells)
             if found is not None:
                 heading = literal(self._pairs[cells[0][0]].one.heading_text(written))
                 line = f"record.cell({heading}).{word} = {text}"
                 yield found.step(LOOKS, line)
                 return
         line = f"cell.{word} = {text}"
-        whole = self._look_of_records("", cells)
+        whole = self._look_of_records(word, "", cells)
         if whole is not None:
             yield whole.step(LOOKS, line, inside=("each cell in record",))
             return
@@ -108,25 +108,33 @@ class LookFinder:
     def _heading_at(self, number: int, column: int) -> str:
         return next((w for w, c in self._pairs[number].one.headings.items() if c == column), "")
 
-    def _look_of_records(self, written: str, cells: list[tuple[int, int, int]]) -> Found | None:
-        """A look of one column of the records, or of whole records, for those of a condition."""
+    def _look_of_records(self, word: str, written: str, cells: list[tuple[int, int, int]]) -> Found | None:
+        """A look of one column of the records, or of whole records, for those of a condition. An empty cell, whose look
+        is not seen, may have it as well.
+        """
         records = Records()
         must: set[int] = set()
+        unseen: set[int] = set()
         marked = {(number, row) for number, row, _ in cells}
         counts = Counter((number, row) for number, row, _ in cells)
         for number, pair in enumerate(self._pairs):
             if (written and written not in pair.one.headings) or pair.one.heading_row is None:
                 continue
-            wide, gone = len(pair.one.headings), set(pair.gone)
+            columns = [pair.one.headings[written]] if written else list(pair.one.headings.values())
+            gone = set(pair.gone)
             for row in pair.one.rows:
                 if row in gone:
                     continue
                 place = records.add(number, pair.one.record(row))
+                visible = sum(word in pair.one.visible_looks(row, column) for column in columns)
                 if (number, row) in marked:
-                    if not written and counts[number, row] < wide:
+                    if not written and counts[number, row] < visible:
                         return None
                     must.add(place)
+                elif not visible:
+                    unseen.add(place)
         known = {(number, row) for number, pair in enumerate(self._pairs) for row in pair.one.rows}
         if not must or not marked <= known:
             return None
-        return self._rules.rules(records, must, lambda number: number not in must, [written] if written else [])
+        free = must | unseen
+        return self._rules.rules(records, must, lambda number: number not in free, [written] if written else [])

@@ -33,8 +33,14 @@ class Condition(NamedTuple):
     cost: float
     of: Callable[[Context], bool]
     exceptions: int = 0
+    #: Of each limit in it: between what others fit the items as well.
+    gaps: tuple[str, ...] = ()
 
 
+#: Values of which most occur only once are hardly what is meant.
+_ONCE = 4.0
+#: Whole numbers in a gap, any of which may be the limit.
+_GAP = 4
 #: What is in a list of one item only says little about others.
 _ONE_ONLY = 4.0
 ALWAYS = Condition("", 0.0, lambda context: True)
@@ -143,7 +149,7 @@ def _equal(field: str, have: Sequence[object], keys: Sequence[Hashable]) -> Iter
         cost = 1.6 + min(4.0, cost_of(have[0])) - (1.2 if len(have) > 2 else 0.0)
         yield Condition(f"{field} is {texts[0]}", cost, _of(field, lambda value: key_of(value) in known))
     else:
-        cost = 3.0 + sum(map(cost_of, different.values()))
+        cost = 3.0 + sum(map(cost_of, different.values())) + (_ONCE if len(have) < 2 * len(different) else 0.0)
         written = ", ".join(sorted(text for text in texts if text))
         yield Condition(f"{field} is in [{written}]", cost, _of(field, lambda value: key_of(value) in known))
 
@@ -221,12 +227,20 @@ def _comparable(value: Any) -> Any:
 
 def _limit(field: str, low: object, high: object, upwards: bool) -> Iterator[Condition]:
     """What parts two values: `> low` where that is a plain number, else a plain one between them."""
+    gaps = () if _next_to(low, high) else (f"{field}: any limit between {literal(low)} and {literal(high)} fits.",)
     for value, sign in _plainest(low, high, upwards):
         text = literal(value)
         if text is None:
             continue
         cost = 1.8 + cost_of(value) + (0.3 if len(sign) == 2 else 0.0)
-        yield Condition(f"{field} {sign} {text}", cost, _of(field, _beside(sign, value)))
+        yield Condition(f"{field} {sign} {text}", cost, _of(field, _beside(sign, value)), gaps=gaps)
+
+
+def _next_to(low: object, high: object) -> bool:
+    """Whether no limit between two values is another one: whole numbers and days that follow each other."""
+    if isinstance(low, Decimal) and isinstance(high, Decimal):
+        return low == int(low) and high == int(high) and high - low == 1
+    return isinstance(low, date) and isinstance(high, date) and (high - low).days == 1
 
 
 def _plainest(low: object, high: object, upwards: bool) -> Iterator[tuple[object, str]]:
@@ -243,6 +257,8 @@ def _plainest(low: object, high: object, upwards: bool) -> Iterator[tuple[object
             yield low, ">"
             if between is not None:
                 yield Decimal(between), ">="
+            if low == int(low) and high == int(high) and high - low <= _GAP:
+                yield from ((Decimal(number), ">") for number in range(int(low) + 1, int(high)))
         else:
             yield high, "<"
             if between is not None and between < high:

@@ -131,8 +131,18 @@ def family(loops: Sequence[str]) -> frozenset[str]:
     for part in " and ".join(loops).replace(" where ", " and ").split(" and "):
         words = part.split(" ")
         sign = " ".join(word for word in words[1:3] if word in _SIGNS) or "is"
-        found.add(f"{words[0]} {sign.replace('=', '')}")
+        limit = f" {_beyond(sign, int(words[2]))}" if sign in _LIMITS and words[2].isdecimal() else ""
+        found.add(f"{words[0]} {sign.replace('=', '')}{limit}")
     return frozenset(found)
+
+
+def _beyond(sign: str, number: int) -> int:
+    """The whole number beyond which a limit begins: `>= 5` is `> 4`."""
+    return {">=": number - 1, "<=": number + 1}.get(sign, number)
+
+
+#: Comparisons with a limit.
+_LIMITS = (">", ">=", "<", "<=")
 
 
 #: The words of comparisons.
@@ -149,12 +159,27 @@ def _pairs(atoms: Sequence[Condition], task: _Task) -> Iterator[Condition]:
             continue
         for two in task.parts.beside(rest):
             if two.text != one.text and not task.items.holding(two) & rest:
-                yield _joined(one, two)
+                yield _joined(_plainest(one, two, task), two)
 
 
-def _joined(one: Condition, two: Condition, exceptions: int = 0) -> Condition:
+def _plainest(one: Condition, two: Condition, task: _Task) -> Condition:
+    """The first of two parts: a limit looked for anew among what the second one leaves, where it can be plainer."""
+    field, sign, _ = one.text.split(" ", 2)
+    if sign[0] not in "<>":
+        return one
+    rest = task.caught(two)
+    found = [
+        each for each in task.parts.beside(rest) if each.text.split(" ", 2)[:2] in ([field, sign], [field, sign[0]])
+    ]
+    fitting = [each for each in found if not task.items.holding(each) & rest]
+    return min(fitting, key=lambda each: each.cost, default=one)
+
+
+def _joined(one: Condition, two: Condition) -> Condition:
     text = f"{one.text} and {two.text}"
-    return Condition(text, one.cost + two.cost + 0.5, lambda context: one.of(context) and two.of(context), exceptions)
+    return Condition(
+        text, one.cost + two.cost + 0.5, lambda context: one.of(context) and two.of(context), gaps=one.gaps + two.gaps
+    )
 
 
 def _triples(atoms: Sequence[Condition], task: _Task) -> Iterator[Condition]:

@@ -173,9 +173,17 @@ def _beside(paths: Sequence[str], vocabulary: Vocabulary, trials: Trials) -> lis
 def _readings(step: Step) -> list[tuple[str, ...]]:
     """The loops that a step could have which say something else, not the same in other words; its own come first."""
     found: dict[frozenset[str], tuple[str, ...]] = {}
-    for loops in (step.loops, *step.readings):
+    own = _parts(step.loops)
+    near = [each for each in step.readings if sum(a != b for a, b in zip(each, step.loops, strict=False)) == 1]
+    for loops in (step.loops, *(near or step.readings)):
+        if own < _parts(loops):  # a further part only explains away what may be a slip
+            continue
         found.setdefault(family(loops) if not step.note else frozenset(loops), loops)
     return list(found.values())[:_TOLD]
+
+
+def _parts(loops: Sequence[str]) -> set[str]:
+    return set(" and ".join(loops).replace(" where ", " and ").split(" and "))
 
 
 def _told(readings: Sequence[tuple[str, ...]]) -> list[str]:
@@ -259,6 +267,7 @@ class _Proof:
                 several.remove(asked)
         learned.readings = list(map(list, dict.fromkeys(tuple(_told(_readings(step))) for step in several)))
         learned.notes += [step.note for step in steps if step.note]
+        learned.notes += dict.fromkeys(gap for step in steps for gap in step.gaps)
         learned.is_open = any(step.note for step in steps)
 
     def _choice(self, text: str, left: int, steps: Sequence[Step], step: Step) -> list[Reading]:

@@ -10,7 +10,7 @@ from scrub.by_example.differences import counts, is_restyled, match, renamed_sty
 from scrub.by_example.expressions import FAILS, Context, Example
 from scrub.by_example.passages import PassageFinder
 from scrub.by_example.seen import SeenList
-from scrub.by_example.steps import DELETIONS, LOOKS, TEXTS, VALUES, Found, Step, loop
+from scrub.by_example.steps import DELETIONS, LOOKS, TEXTS, VALUES, Found, Step, loop, single
 from scrub.by_example.texts import text_actions
 from scrub.by_example.values import alike, literal
 from scrub.model.vocabulary import Vocabulary
@@ -57,7 +57,7 @@ class ListFinder:
         """The loops by these rules for so many items: for a single one, all sorts of rules may be meant."""
         near = rules[: 1 + _READINGS] if many > 1 else conditions.unlike(rules)
         first, *others = [(loop(f"each {self.part}", rule),) for rule in near]
-        return Found(first, tuple(others), conditions.doubts(near[0], near[1:], contexts))
+        return Found(first, tuple(others), conditions.doubts(near[0], near[1:], contexts), near[0].gaps)
 
     def _filed(self) -> Iterator[Step]:
         """Messages that were moved or copied to other mailboxes."""
@@ -96,7 +96,7 @@ class ListFinder:
         if rules and rules[0].text:
             note = ""
             if len(must) == 1 and len(rules) > 1:
-                note = f"Only one {self.part} is gone, and {len(rules)} rules fit it. Give a second pair with --also."
+                note = single(self.part, len(rules))
             elif f'{self.part}.text is "' in rules[0].text:
                 note = f"All {len(must)} have the same text, so the rule may be wider. Give a second pair with --also."
             yield self._found(rules, items, len(must)).step(DELETIONS, "delete")._replace(note=note)

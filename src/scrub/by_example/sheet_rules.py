@@ -8,7 +8,7 @@ from scrub.by_example import conditions, expressions
 from scrub.by_example.condition_parts import ALWAYS, Condition
 from scrub.by_example.expressions import Context, Example
 from scrub.by_example.matching import Pair
-from scrub.by_example.steps import Found, loop
+from scrub.by_example.steps import Found, loop, single
 from scrub.by_example.values import alike
 
 #: Readings of a step that are told.
@@ -117,7 +117,7 @@ class SheetRules:
             fields = expressions.fields_of([contexts[number] for number in sorted(inside)])
             rules = conditions.search(contexts, must, never, fields, slips)
             outside = set(range(len(self.pairs))) - chosen
-            for way in self.ways(used, outside)[:2]:
+            for way in self.ways(chosen if all(not each.exceptions for each in rules[:1]) else used, outside)[:2]:
                 for rule in rules[: 2 * READINGS]:
                     cost = way.cost + rule.cost + 2.5 * rule.exceptions
                     best.append((cost, (loop("each sheet", way), loop(opening, rule)), rule))
@@ -126,4 +126,6 @@ class SheetRules:
         if not near:
             return None
         first, *others = list(near)[: 1 + _OPEN]
-        return Found(first, tuple(others), conditions.doubts(near[first], [near[each] for each in others], contexts))
+        doubts = conditions.doubts(near[first], [near[each] for each in others], contexts)
+        note = single("record", len(near)) if len(must) == 1 and len(near) > 1 else ""
+        return Found(first, tuple(others), doubts, near[first].gaps, note)

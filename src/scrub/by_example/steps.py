@@ -27,6 +27,8 @@ class Step(NamedTuple):
     opening: str = ""
     #: How many items each reading would treat otherwise; empty where nobody counted them.
     doubts: tuple[int, ...] = ()
+    #: Of each limit in its conditions: between what others fit the example as well.
+    gaps: tuple[str, ...] = ()
 
 
 def written(steps: Sequence[Step], kind: str, title: str) -> str:
@@ -71,11 +73,18 @@ class Found(NamedTuple):
     loops: tuple[str, ...]
     readings: tuple[tuple[str, ...], ...] = ()
     doubts: tuple[int, ...] = ()
+    gaps: tuple[str, ...] = ()
+    note: str = ""
 
     def step(self, order: int, *lines: str, inside: tuple[str, ...] = (), opening: str = "") -> Step:
         """The step with these lines, in a further loop if need be."""
         readings = tuple((*each, *inside) for each in self.readings)
-        return Step(order, (*self.loops, *inside), lines, readings, opening=opening, doubts=self.doubts)
+        return Step(order, (*self.loops, *inside), lines, readings, self.note, opening, self.doubts, self.gaps)
+
+
+def single(what: str, rules: int) -> str:
+    """What is told where one item only was changed, and several rules fit it."""
+    return f"Only one {what} was changed, and {rules} rules fit it. Give a second pair with --also."
 
 
 def loop(opening: str, condition: Condition) -> str:
