@@ -394,7 +394,7 @@ def screen_of_x() -> Iterator[dict[str, str]]:
     if missing := [name for name in needed if not shutil.which(name)]:
         pytest.skip(f"not installed: {', '.join(missing)}")
     number = 90 + os.getpid() % 400
-    environment = {**os.environ, "DISPLAY": f":{number}"}
+    environment = {**os.environ, "DISPLAY": f":{number}", "GVFS_DISABLE_FUSE": "1"}  # no mounts that outlive the test
     quiet = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL}
     server = subprocess.Popen(["Xvfb", f":{number}", "-screen", "0", "1280x800x24"], **quiet)  # type: ignore[call-overload]
     pause(1)
@@ -445,7 +445,7 @@ def test_a_real_file_manager_runs_a_macro_on_what_is_selected(
     for path in files:
         path.write_bytes(SAMPLE.read_bytes())
     (folder / "it's.csv").write_text("Guest,Nights\nAnn,1\n")
-    environment = {**os.environ, "DISPLAY": screen_of_x["DISPLAY"]}
+    environment = {**os.environ, **{name: screen_of_x[name] for name in ("DISPLAY", "GVFS_DISABLE_FUSE")}}
     words = (
         [program, "scrub-pin-p", *map(str, [*files, folder / "it's.csv"])]
         if program == "gtk-launch"

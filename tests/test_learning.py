@@ -13,6 +13,7 @@ import openpyxl
 import pytest
 from conftest import SAMPLE, Output, some
 from learn_jobs import JOBS, pair
+from test_cli import typed
 from translated import DEMO, samples
 
 import scrub
@@ -269,3 +270,78 @@ def test_the_search_ends_in_time_and_says_so(home: Path, cli: Cli) -> None:
     assert shown.code == 1
     assert "Allow more time: --minutes 5" in shown.out
     assert cli("learn", before, after, "--minutes", "0").code == 2
+
+
+def doubtful(folder: Path) -> tuple[str, str]:
+    """An example that fits two rules: a stay of six nights had its note before, so it shows nothing."""
+    folder.mkdir()
+    stays = [(f"Guest {number}", nights, None) for number, nights in enumerate((1, 2, 4, 3, 4, 2, 4, 1, 4, 3, 4, 2))]
+    paths = []
+    for name in ("before.xlsx", "after.xlsx"):
+        book: Any = openpyxl.Workbook()
+        book.active.append(["Guest", "Nights", "Note"])
+        for guest, nights, note in [*stays, ("Guest 12", 6, "long stay"), ("Guest 13", 7, "long stay")]:
+            book.active.append([guest, nights, "long stay" if name == "after.xlsx" and nights == 4 else note])
+        book.save(folder / name)
+        paths.append(str(folder / name))
+    return paths[0], paths[1]
+
+
+def test_which_rule_is_meant_is_asked_once(home: Path, cli: Cli) -> None:
+    pair_of_files = doubtful(Path("files"))
+    learned = scrub.learn(*pair_of_files)
+    assert learned.proved
+    told = [each.told for each in learned.choice]
+    assert told[0] == "where record.nights is 4"
+    assert "where record.nights > 3" in told
+    assert learned.choice[0].text == learned.text
+    number = told.index("where record.nights > 3") + 1
+    shown = typed(["learn", *pair_of_files], [str(number), "Note the long stays"])
+    assert "Which one? Enter alone: the first" in shown
+    assert "where record.nights > 3" in cli("show", "note the long").out
+    listed = cli("learn", *pair_of_files, "--first").out
+    assert "The example does not show which is meant; the macro has the first:" in listed
+    assert "Which one?" not in listed
+
+
+def test_a_step_done_by_hand_becomes_a_step_of_a_trial(home: Path) -> None:
+    shutil.copyfile(SAMPLE, "season-book.xlsx")
+    trial = scrub.trial("season-book.xlsx", scrub.QuietHost())
+    assert trial.step('in sheet("Totals")').problem == ""
+    assert trial.step("sheet.zoom = 80").problem == ""
+    trial.step("end")
+    with pytest.raises(scrub.BadCall, match="has not changed"):
+        trial.learn()
+    shutil.copyfile(DEMO / "by-hand" / "season-book.xlsx", "season-book.xlsx")
+    learned = trial.learn()
+    assert [str(each) for each in learned.left] == ["Sorrel Hut H12"]
+    assert len(trial.steps) == 2
+    assert 'record.note = "remind"' in trial.macro("Both")
+    assert scrub.check_text(trial.macro("Both")) == []
+    assert trial.step("each sheet\nsheet.hidden = no\nend").problem == ""
+    written = trial.write("Tried", scrub.QuietHost())
+    assert {change.field for change in written.files[0].changes} == {"zoom", "hidden"}
+    with pytest.raises(scrub.BadCall, match="contains these steps already"):
+        trial.write("Tried", scrub.QuietHost())
+    with pytest.raises(scrub.BadCall, match="has not changed"):
+        trial.learn()
+    assert "each sheet" in trial.back()
+    assert trial.macro("Both").count("record.note") == 1
+    assert sorted(path.name for path in Path().iterdir()) == ["season-book.xlsx"]
+
+
+def test_the_example_of_the_samples_is_learned(home: Path, cli: Cli) -> None:
+    scrub.lay_out_samples("huts")
+    shown = cli("learn", "huts/season-book.xlsx", "huts/by-hand/season-book.xlsx", "--first")
+    assert shown.code == 1
+    assert 'where record.nights > 2 and record.paid is "no"' in shown.out
+    assert (
+        "except for 1 of 19 places:\n  Sorrel Hut H12  the macro gives remind; your file has 6 kg of flour" in shown.out
+    )
+
+
+def test_limits_that_the_example_leaves_open_are_told(home: Path) -> None:
+    before, after = pair("late", Path("first"))
+    learned = scrub.learn(str(before), str(after))
+    (note,) = (each for each in learned.notes if "any limit between" in each)
+    assert note.startswith("record.arrival: any limit between 2026-06-")

@@ -54,8 +54,11 @@ def picture() -> bytes:
     return b"\x89PNG\r\n\x1a\n" + chunk(b"IHDR", head) + chunk(b"IDAT", zlib.compress(rows, 9)) + chunk(b"IEND", b"")
 
 
-def season_book(path: Path) -> None:
-    """The season book: a sheet a hut, totals with a table and a chart, a draft, and hidden lists."""
+def season_book(path: Path, forgotten: int = -1) -> None:
+    """The season book: a sheet a hut, totals with a table and a chart, a draft, and hidden lists. With `forgotten`, as
+    somebody left it who noted by hand who has to be reminded: three nights or more and not paid, but for one stay.
+    """
+    found = 0
     chance = random.Random(8)
     book = xlsxwriter.Workbook(str(path))
     book.set_properties({"title": "Season book", "author": "Kestrel Ridge Huts", "created": datetime(2026, 4, 1)})
@@ -85,8 +88,12 @@ def season_book(path: Path) -> None:
             sheet.write(row, 3, guests, form["shut"])
             sheet.write_formula(row, 4, f"=C{row + 1}*D{row + 1}", None, nights * guests)
             sheet.write(row, 5, nights * guests * 14.5, form["price"])
-            sheet.write(row, 6, chance.choice(("yes", "no")), form["open"])
-            sheet.write(row, 7, chance.choice(NOTES), form["open"])
+            paid, note = chance.choice(("yes", "no")), chance.choice(NOTES)
+            if forgotten >= 0 and nights > 2 and paid == "no":
+                note = note if found == forgotten else "remind"
+                found += 1
+            sheet.write(row, 6, paid, form["open"])
+            sheet.write(row, 7, note, form["open"])
         sheet.data_validation("G4:G15", {"validate": "list", "source": "=Lists!$A$1:$A$2"})
         sheet.conditional_format("G4:G15", {"type": "cell", "criteria": "==", "value": '"no"', "format": form["late"]})
         sheet.write_comment("C3", "Nights actually slept, not booked.", {"author": "Office"})
@@ -336,6 +343,8 @@ def notice(path: Path) -> None:
 if __name__ == "__main__":
     target = Path(sys.argv[1]) if len(sys.argv) > 1 else DEMO
     season_book(target / "season-book.xlsx")
+    (target / "by-hand").mkdir(exist_ok=True)
+    season_book(target / "by-hand" / "season-book.xlsx", forgotten=6)
     supply_list(target / "supply-list.xlsx")
     prices(target / "prices.xlsx")
     bookings(target / "bookings.csv")

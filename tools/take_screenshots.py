@@ -71,7 +71,8 @@ PICTURES = {
                    'scrub run "swap the" house-rules.docx --at "paragraph 2"', "scrub run repair notice.txt",
                    'scrub run "a letter" bookings.csv']),
     "check": ([], ["scrub check slips.scrub"]),
-    "catalog": ([], ["scrub catalog hide column"]),
+    "learn": (["scrub demo", "scrub undo"],
+              ["cd kestrel-ridge", "scrub learn season-book.xlsx by-hand/season-book.xlsx"]),
     "try": (["scrub demo", "scrub undo"], ["scrub try kestrel-ridge/season-book.xlsx"]),
     "choose": (["scrub demo", "scrub undo", *WEEKS, 'scrub pin "sort out" p', "scrub pin seal s"],
                ["cd kestrel-ridge", 'scrub "Week 1.xlsx" "Week 2 (50%).xlsx" supply-list.xlsx']),
@@ -84,6 +85,7 @@ TYPED = {
     "try": ["each sheet where sheet.hidden", "sheet.hidden = no", "end", 'in sheet("Totals")', "protect allow: [sort]",
             "sheet.hiden = yes", "end", "back", "steps", 'keep "Show the huts"', "write"],
     "choose": ["sort out", "enter"],
+    "learn": ["Remind who has not paid"],
     "review": ["y", "n"],
 }  # fmt: skip
 MINE = """macro Show the huts

@@ -27,11 +27,9 @@ class LookFinder:
         for number, pair in enumerate(self._pairs):
             to, gone = dict(pair.rows), set(pair.gone)
             known: KnownLooks = {}
-            for row, column in pair.one.places():
-                if row in gone:
-                    continue
-                there = (to.get(row, row), column)
-                for word, _, after in looks_that_differ(pair.one, pair.other, (row, column), there, known):
+            rows = [(row, to.get(row, row)) for row in pair.one.used_rows if row not in gone]
+            for column in pair.one.columns:
+                for row, word, _, after in looks_that_differ(pair.one, pair.other, column, rows, known):
                     if word not in ("font", "size"):
                         groups.setdefault((word, str(after)), []).append((number, row, column))
                         afters[word, str(after)] = after
@@ -89,7 +87,7 @@ class LookFinder:
                 contexts.append(
                     {
                         f"cell.{each}": sheet.look(row, column, each)
-                        for each in seen.LOOKS
+                        for each in (*seen.LOOKS, "comment")
                         if each not in ("font", "size")
                     }
                     | {"cell.value": sheet.value(row, column)}
@@ -126,7 +124,7 @@ class LookFinder:
                 if row in gone:
                     continue
                 place = records.add(number, pair.one.record(row))
-                visible = sum(word in pair.one.visible_looks(row, column) for column in columns)
+                visible = sum(pair.one.is_look_seen(row, column, word) for column in columns)
                 if (number, row) in marked:
                     if not written and counts[number, row] < visible:
                         return None

@@ -192,7 +192,7 @@ def _triples(atoms: Sequence[Condition], task: _Task) -> Iterator[Condition]:
         inner = _Task(task.items, task.must, left[one.text], task.fields)
         for pair in _pairs(inner.parts.beside(inner.never), inner):
             if one.text not in pair.text:
-                yield _joined(one, pair)
+                yield _joined(_plainest(one, pair, task), pair)
 
 
 def _loose(task: _Task) -> Iterator[Condition]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import NamedTuple
 
 from scrub.by_example.order import moved
@@ -98,9 +98,8 @@ def _of_sheets(one: SeenSheet, other: SeenSheet, left_out: set[str]) -> Iterator
             before, after = left.get(row), right.get(row)
             if not alike(before, after):
                 cells.append((row, column, "", before, after))
-        for row in rows:
-            place = (row, column)
-            cells += [(*place, f" {word}", a, b) for word, a, b in looks_that_differ(one, other, place, place, known)]
+        looks = looks_that_differ(one, other, column, ((row, row) for row in rows), known)
+        cells += [(row, column, f" {word}", before, after) for row, word, before, after in looks]
     cells.sort(key=lambda each: each[:2])
     for row, column, word, before, after in cells:
         yield Difference(one.name, f"{letters_of(column)}{row}{word}", before, after)
@@ -110,29 +109,34 @@ def _of_sheets(one: SeenSheet, other: SeenSheet, left_out: set[str]) -> Iterator
         yield Difference(one.name, f"column {letters_of(column)} {word}", before, after)
 
 
-#: The looks that differ between a format of one file and a format of the other.
-KnownLooks = dict[tuple[object, object, int], list[tuple[str, object, object]]]
+#: The looks that differ between a format of one file and a format of the other, for filled cells and empty ones.
+KnownLooks = dict[tuple[object, object, bool], list[tuple[str, object, object]]]
 
 
 def looks_that_differ(
-    one: SeenSheet, other: SeenSheet, a: tuple[int, int], b: tuple[int, int], known: KnownLooks
-) -> Sequence[tuple[str, object, object]]:
-    """How a cell of one sheet looks otherwise than a cell of the other: the word, before and after."""
-    words = one.visible_looks(*a)
-    key = (one.style(*a), other.style(*b), len(words))
-    found = known.get(key) if key[0] is not None else None
-    if found is None:
-        found = [
-            (word, before, after)
-            for word in words
-            if word != "comment"
-            and (before := one.look(*a, word)) != (after := other.look(*b, word))
-            and not same_look(word, before, after)
-        ]
-        known[key] = found
-    if words and (before := one.look(*a, "comment")) != (after := other.look(*b, "comment")):
-        return [*found, ("comment", before, after)]
-    return found
+    one: SeenSheet, other: SeenSheet, column: int, rows: Iterable[tuple[int, int]], known: KnownLooks
+) -> Iterator[tuple[int, str, object, object]]:
+    """How cells of a column look otherwise in the other sheet: the row, the word, before and after. `rows` has those
+    before, with where they are after.
+    """
+    filled = one.values.get(column, {})
+    style, other_style = one.styles(column), other.styles(column)
+    comments = bool(one.comments or other.comments)
+    for a, b in rows:
+        key = (style(a), other_style(b), filled.get(a) is not None)
+        found = known.get(key) if key[0] is not None else None
+        if found is None:
+            found = known[key] = [
+                (word, before, after)
+                for word in one.looks_seen(key[2])
+                if (before := one.look(a, column, word)) != (after := other.look(b, column, word))
+                and not same_look(word, before, after)
+            ]
+        if found and (a, column) not in one.covered:
+            for word, before, after in found:
+                yield a, word, before, after
+        if comments and (was := one.comments.get((a, column))) != (now := other.comments.get((b, column))):
+            yield a, "comment", was, now
 
 
 def measures(one: SeenSheet, other: SeenSheet) -> Iterator[tuple[int, str, object, object]]:

@@ -173,17 +173,14 @@ def _beside(paths: Sequence[str], vocabulary: Vocabulary, trials: Trials) -> lis
 def _readings(step: Step) -> list[tuple[str, ...]]:
     """The loops that a step could have which say something else, not the same in other words; its own come first."""
     found: dict[frozenset[str], tuple[str, ...]] = {}
-    own = _parts(step.loops)
-    near = [each for each in step.readings if sum(a != b for a, b in zip(each, step.loops, strict=False)) == 1]
-    for loops in (step.loops, *(near or step.readings)):
-        if own < _parts(loops):  # a further part only explains away what may be a slip
+    own = family(step.loops)
+    one = [each for each in step.readings if sum(a != b for a, b in zip(each, step.loops, strict=False)) == 1]
+    inner = [each for each in one if each[-1] != step.loops[-1]]  # what is done to what says more than where
+    for loops in (step.loops, *(inner or one or step.readings)):
+        if own < family(loops):  # a further part only explains away what may be a slip
             continue
         found.setdefault(family(loops) if not step.note else frozenset(loops), loops)
     return list(found.values())[:_TOLD]
-
-
-def _parts(loops: Sequence[str]) -> set[str]:
-    return set(" and ".join(loops).replace(" where ", " and ").split(" and "))
 
 
 def _told(readings: Sequence[tuple[str, ...]]) -> list[str]:
@@ -224,6 +221,7 @@ class _Proof:
     ) -> None:
         self._before, self._goal, self._title = before, goal, title
         self._vocabulary, self._trials = vocabulary, trials
+        self._problem = ""  # why the last macro failed
 
     def _text(self, steps: Sequence[Step]) -> str:
         return written(steps, self._goal.kind, self._title)
@@ -232,7 +230,8 @@ class _Proof:
         """What is other after a macro ran; None where it fails."""
         try:
             ran = self._trials.run(text, before)
-        except ScrubError:
+        except ScrubError as problem:
+            self._problem = str(problem)
             return None
         result = seen(ran.item, self._vocabulary)
         if isinstance(result, SeenList) and isinstance(goal, SeenList) and goal.filed:
@@ -250,6 +249,7 @@ class _Proof:
             text, steps, left = self.of(steps)
         is_quick = monotonic() - began < _QUICK
         if left is None:
+            learned.notes.append(f"A rule was found, but the macro fails: {self._problem}")
             return
         if len(start) - len(left) < _EXPLAINED * len(start):
             learned.notes.append(

@@ -19,10 +19,10 @@ from scrub.model.vocabulary import Kind, Vocabulary
 LOOKS = (
     "bold", "italic", "underlined", "strikethrough", "colour", "fill", "font", "size", "locked", "number-format",
     "alignment", "vertical-alignment", "wrapped", "indent", "rotation", "border-left", "border-right", "border-top",
-    "border-bottom", "comment",
+    "border-bottom",
 )  # fmt: skip
 #: Those of an empty cell.
-_OF_EMPTY = ("fill", "locked", "border-left", "border-right", "border-top", "border-bottom", "comment")
+_OF_EMPTY = ("fill", "locked", "border-left", "border-right", "border-top", "border-bottom")
 #: What programs change on their own when they save: it is told, and never learned from all sheets at once.
 OF_PROGRAMS = (
     "view", "zoom", "gridlines", "page-break-lines", "header-margin", "footer-margin", "left-margin", "right-margin",
@@ -62,7 +62,7 @@ class SeenSheet:
         self._kind = kind
         self._records: dict[int, dict[str, object]] = {}
         self._formulas: dict[int, Mapping[int, str]] = {}
-        self._styles: dict[int, Callable[[int], object] | None] = {}
+        self._styles: dict[int, Callable[[int], object]] = {}
         used = sheet.used()
         self.used = used
         self.columns = range(used.left, min(used.right, used.left + _WIDEST) + 1) if used else range(0)
@@ -134,14 +134,31 @@ class SeenSheet:
             self._formulas[column] = self.sheet.formulas_of(column)
         return self._formulas[column]
 
-    def visible_looks(self, row: int, column: int) -> Sequence[str]:
-        """The looks that a person sees of a cell: of an empty one its fill and borders, of a covered one none."""
-        if (row, column) in self._covered:
-            return ()
-        return LOOKS if self.value(row, column) is not None else _OF_EMPTY
+    def looks_seen(self, filled: bool) -> Sequence[str]:
+        """The looks that a person sees of a cell: of an empty one its fill and borders."""
+        return self._told if filled else [word for word in _OF_EMPTY if word in self._told]
 
     @cached_property
-    def _covered(self) -> set[tuple[int, int]]:
+    def _told(self) -> Sequence[str]:
+        """The looks that its format has."""
+        if self.used is None:
+            return ()
+        return [word for word in LOOKS if self._has(word, self.used.top, self.used.left)]
+
+    def _has(self, word: str, row: int, column: int) -> bool:
+        try:
+            self.sheet.look(row, column, word)
+        except (Failure, NotImplementedError, AttributeError):
+            return False
+        return True
+
+    def is_look_seen(self, row: int, column: int, word: str) -> bool:
+        """Whether a person sees such a look of a cell; of one under a merged cell, nobody does."""
+        filled = self.value(row, column) is not None
+        return (row, column) not in self.covered and (word == "comment" or word in self.looks_seen(filled))
+
+    @cached_property
+    def covered(self) -> set[tuple[int, int]]:
         """The cells under merged ones, without the first of each."""
         return {
             (row, column)
@@ -164,8 +181,8 @@ class SeenSheet:
     def look(self, row: int, column: int, word: str) -> object:
         """How a cell looks; asked once for each format of the file."""
         if word == "comment":
-            return self._comments.get((row, column))
-        key = (self.style(row, column), word)
+            return self.comments.get((row, column))
+        key = (self.styles(column)(row), word)
         if key[0] is None or key not in self.looks:
             try:
                 self.looks[key] = self.sheet.look(row, column, word)
@@ -173,15 +190,16 @@ class SeenSheet:
                 self.looks[key] = None
         return self.looks[key]
 
-    def style(self, row: int, column: int) -> object:
-        """What is the same for cells that look the same; None where nobody tells."""
+    def styles(self, column: int) -> Callable[[int], object]:
+        """What gives by row what is the same for cells of a column that look the same; None for each where nobody
+        tells.
+        """
         if column not in self._styles:
-            self._styles[column] = self.sheet.styles_of(column)
-        of = self._styles[column]
-        return None if of is None else of(row)
+            self._styles[column] = self.sheet.styles_of(column) or (lambda row: None)
+        return self._styles[column]
 
     @cached_property
-    def _comments(self) -> dict[tuple[int, int], str]:
+    def comments(self) -> dict[tuple[int, int], str]:
         """The comments by their place."""
         try:
             return {(each.row, each.column): each.text for each in self.sheet.comments()}

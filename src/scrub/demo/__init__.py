@@ -13,11 +13,17 @@ SAMPLES = (
 )  # fmt: skip
 
 
+#: The season book after somebody noted by hand who has to be reminded; it shows how a macro is learned.
+BY_HAND = os.path.join("by-hand", "season-book.xlsx")
+
+
 def lay_out_samples(folder: str) -> list[str]:
-    """Copies the sample files to a folder, created if necessary; gives their paths. Existing files do not change."""
-    os.makedirs(folder, exist_ok=True)
-    paths = [os.path.join(folder, name) for name in SAMPLES]
-    for name, path in zip(SAMPLES, paths, strict=True):
+    """Copies the sample files to a folder, created if necessary, and one that was changed by hand below it; gives the
+    paths of the sample files. Existing files do not change.
+    """
+    for name in (*SAMPLES, BY_HAND):
+        path = os.path.join(folder, name)
+        os.makedirs(os.path.dirname(path), exist_ok=True)
         if not os.path.lexists(path):
             shutil.copyfile(os.path.join(os.path.dirname(__file__), name), path)
-    return paths
+    return [os.path.join(folder, name) for name in SAMPLES]

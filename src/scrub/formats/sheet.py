@@ -35,6 +35,10 @@ class OpenSheet(Sheet):
         """How a cell looks; in a format without looks, as the field declares it."""
         return default_of(CellFields, word)
 
+    def styles_of(self, column: int) -> Callable[[int], object]:
+        """The same for all cells; a format with looks tells them apart here too."""
+        return lambda row: 0
+
     def where(self, row: int, column: int) -> str:
         """How a person names a cell of it; new lines have no number yet."""
         if row <= MOST_ROWS and column <= MOST_COLUMNS:
