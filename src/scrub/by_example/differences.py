@@ -189,11 +189,10 @@ def _of_lists(one: SeenList, other: SeenList) -> Iterator[Difference]:
         for change in changed_passages(one, other, a, b):
             text = str(one.items[a]["paragraph.text"])[change.start : change.end].strip()
             yield Difference(f'paragraph {a + 1} "{plain(text)[:40]}"', change.word, change.before, change.after)
-    renamed = renamed_styles(one, other, matched)
+    styled = restyled(one, other, matched)
     for a, b in matched:
-        style, now = style_of(one, a), style_of(other, b)
-        if is_restyled(one, other, a, b) and renamed.get(style) != now:
-            yield Difference(f"{one.part} {a + 1}", "style", style, now)
+        if a in styled:
+            yield Difference(f"{one.part} {a + 1}", "style", _style_of(one, a), _style_of(other, b))
     for number in range(len(one.items)):
         box, target = one.filed.get(one.key(number)), other.filed.get(one.key(number))
         if box != target:
@@ -275,23 +274,29 @@ def _stretches(left: Sequence[Piece], right: Sequence[Piece], name: str) -> Iter
                 yield start, end, one.fields.get(name), other.fields.get(name)
 
 
-def style_of(seen: SeenList, number: int) -> str:
+def _style_of(seen: SeenList, number: int) -> str:
     """The style of an item."""
     return str(seen.items[number].get("paragraph.style") or "")
 
 
-def is_restyled(one: SeenList, other: SeenList, a: int, b: int) -> bool:
-    """Whether a paragraph got another style that does not follow from its level."""
-    if style_of(one, a) == style_of(other, b) or not one.items[a].get("paragraph.text"):
-        return False
-    return alike(one.items[a].get("paragraph.level"), other.items[b].get("paragraph.level"))
+def restyled(one: SeenList, other: SeenList, matched: Sequence[tuple[int, int]]) -> set[int]:
+    """The paragraphs that got another style, which does not follow from their level and is not called otherwise only."""
+    renamed = _renamed_styles(one, other, matched)
+    found = set()
+    for a, b in matched:
+        before, after = one.items[a], other.items[b]
+        if _style_of(one, a) != _style_of(other, b) and before.get("paragraph.text"):
+            same_level = alike(before.get("paragraph.level"), after.get("paragraph.level"))
+            if same_level and renamed.get(_style_of(one, a)) != _style_of(other, b):
+                found.add(a)
+    return found
 
 
-def renamed_styles(one: SeenList, other: SeenList, matched: Sequence[tuple[int, int]]) -> dict[str, str]:
+def _renamed_styles(one: SeenList, other: SeenList, matched: Sequence[tuple[int, int]]) -> dict[str, str]:
     """The styles that a program calls otherwise: everything that had one has the other, which nothing had before."""
     pairs: dict[str, set[str]] = {}
     for a, b in matched:
-        pairs.setdefault(style_of(one, a), set()).add(style_of(other, b))
+        pairs.setdefault(_style_of(one, a), set()).add(_style_of(other, b))
     return {
         before: after
         for before, (after, *more) in pairs.items()

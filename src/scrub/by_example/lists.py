@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 
 from scrub.by_example import conditions, expressions
 from scrub.by_example.condition_parts import Condition
-from scrub.by_example.differences import counts, is_restyled, match, renamed_styles, style_of
+from scrub.by_example.differences import counts, match, restyled
 from scrub.by_example.expressions import FAILS, Context, Example
 from scrub.by_example.passages import PassageFinder
 from scrub.by_example.seen import SeenList
@@ -117,21 +117,8 @@ class ListFinder:
 
     def _field(self, word: str) -> Iterator[Step]:
         name = f"{self.part}.{word}"
-        examples: list[Example] = []
-        contexts: list[Context] = []
-        renamed = renamed_styles(self.one, self.other, self.matched) if word == "style" else {}
-        for a, b in self.matched:
-            context = self.one.items[a]
-            if name not in context or name not in self.other.items[b]:
-                continue
-            if word == "style":
-                counted = is_restyled(self.one, self.other, a, b)
-                counted = counted and renamed.get(style_of(self.one, a)) != style_of(self.other, b)
-            else:
-                counted = counts(name, self.one, self.other, a, b)
-            after = self.other.items[b][name] if counted else context[name]
-            contexts.append(context)
-            examples.append(Example(context, context[name], after))
+        examples = list(self._examples(name, word))
+        contexts = [example.context for example in examples]
         must = {number for number, each in enumerate(examples) if not alike(each.before, each.after)}
         if not must:
             return
@@ -146,17 +133,23 @@ class ListFinder:
             rules = self._conditions(must, never, contexts)
             if not rules or (rules[0].exceptions and len(must) < 4):
                 continue
-            made = self._found(rules, contexts, len(must))
-            first, others = made.loops, made.readings
-            if self.part == "paragraph" and word in ("alignment",) and rules[0].text == "paragraph.level is not empty":
-                first, others = ("each heading",), (first, *others)
-                yield Step(LOOKS, first, (f"heading.{word} = {found.text}",), ())
+            if word == "alignment" and rules[0].text == "paragraph.level is not empty":
+                yield Step(LOOKS, ("each heading",), (f"heading.{word} = {found.text}",))
                 return
             order = VALUES if word in ("subject", "text") else LOOKS
-            yield made.step(order, f"{name} = {found.text}")
+            yield self._found(rules, contexts, len(must)).step(order, f"{name} = {found.text}")
             return
         if literal(wanted[0].after) is None:
             self.notes.append(f"No rule was found for {word}.")
+
+    def _examples(self, name: str, word: str) -> Iterator[Example]:
+        """The items that are in both files, with a field before and after; what only follows from others is the same."""
+        styled = restyled(self.one, self.other, self.matched) if word == "style" else set()
+        for a, b in self.matched:
+            context, after = self.one.items[a], self.other.items[b]
+            if name in context and name in after:
+                is_own = a in styled if word == "style" else counts(name, self.one, self.other, a, b)
+                yield Example(context, context[name], after[name] if is_own else context[name])
 
     def _would_change(self, given: object, example: Example) -> bool:
         if given is FAILS:

@@ -145,7 +145,7 @@ def _learn(trial: Any) -> None:
     from scrub.cli.learn_command import show, telling
 
     learned = trial.learn(telling())
-    show(learned, "the file as it was", short_path(trial.path))
+    show(learned, "the earlier version", short_path(trial.path))
 
 
 def _help(trial: Any, words: str) -> None:
