@@ -280,7 +280,7 @@ def _style_of(seen: SeenList, number: int) -> str:
 
 
 def restyled(one: SeenList, other: SeenList, matched: Sequence[tuple[int, int]]) -> set[int]:
-    """The paragraphs that got another style, which does not follow from their level and is not called otherwise only."""
+    """The paragraphs that got another style: not one that follows from their level, or only has another name."""
     renamed = _renamed_styles(one, other, matched)
     found = set()
     for a, b in matched:

@@ -143,7 +143,7 @@ class ListFinder:
             self.notes.append(f"No rule was found for {word}.")
 
     def _examples(self, name: str, word: str) -> Iterator[Example]:
-        """The items that are in both files, with a field before and after; what only follows from others is the same."""
+        """The items that are in both files, with a field before and after, unless it only follows from others."""
         styled = restyled(self.one, self.other, self.matched) if word == "style" else set()
         for a, b in self.matched:
             context, after = self.one.items[a], self.other.items[b]
