@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import stat
+import sys
 import time
 import zipfile
 from collections.abc import Callable
@@ -14,6 +15,7 @@ import keyring
 import keyring.backend
 import pytest
 from conftest import SAMPLE, Output, macro
+from platformdirs import user_data_dir
 from sheets import members, schema_findings, states
 
 import scrub
@@ -598,3 +600,17 @@ def test_drafts_are_edited_until_they_are_right(cli: Cli, monkeypatch: pytest.Mo
     assert "--inside needs a file" in cli("run", "x", "--inside").err
     assert "The macro needs a title" in cli("new").err
     assert cli("extract", SAMPLE).code == 1
+
+
+@pytest.mark.skipif(sys.platform != "linux", reason="the plain case of Linux")
+@pytest.mark.parametrize("data", [None, "", "/srv/data", "/srv/data/", "relative", "~/data", " "])
+@pytest.mark.parametrize("own", ["/home/ann", "/home/ann/", "/", "relative", ""])
+def test_the_data_folder_is_the_usual_one(
+    data: str | None, own: str, home: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.delenv("SCRUB_HOME")
+    monkeypatch.setenv("HOME", own)
+    monkeypatch.delenv("XDG_DATA_HOME", raising=False)
+    if data is not None:
+        monkeypatch.setenv("XDG_DATA_HOME", data)
+    assert scrub.home().folder == user_data_dir("scrub-macros", appauthor=False)

@@ -371,9 +371,9 @@ def home() -> Home:
     chosen = os.environ.get("SCRUB_HOME")
     if chosen:
         return Home(os.path.abspath(os.path.expanduser(chosen)))
-    from platformdirs import user_data_dir
+    from scrub.data_folder import data_folder
 
-    return Home(user_data_dir("scrub-macros", appauthor=False))
+    return Home(data_folder())
 
 
 def vocabulary() -> Vocabulary:

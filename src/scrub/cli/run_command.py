@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import copy
 import json
 import os
 import re
@@ -162,7 +161,9 @@ def _asked(macro: str, names: Sequence[str], printer: Printer, **options: Any) -
     finally:
         printer.host.close()
     printer.preview = False
-    rest = copy.copy(result)
+    from copy import copy as copy_of
+
+    rest = copy_of(result)
     rest.files = [file for file in result.files if id(file) not in told]
     printer.summary(rest, None)
     return result.exit_code

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import shutil
 from collections.abc import Iterable, Mapping, Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING
@@ -236,7 +235,9 @@ class Library:
             write_text(path, text)
         except BaseException:
             if made:
-                shutil.rmtree(files_folder(path), ignore_errors=True)
+                from shutil import rmtree  # it loads what packs files, and is rarely needed
+
+                rmtree(files_folder(path), ignore_errors=True)
             raise
         if former and not draft:
             self.former.keep(former.title, former.text, "draft")

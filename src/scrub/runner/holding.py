@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import hashlib
 import os
 from collections.abc import Callable, Iterable, Sequence
 
 from scrub.model.core.host import Host
 from scrub.model.core.problem import BadCall, Refused, listed
 from scrub.runner.results import CHANGED, FileResult, Interrupted, Prepared, RunResult, failed
+from scrub.store.hashing import new_hash
 
 
 class Held:
@@ -94,7 +94,7 @@ def size_of(prepared: Prepared) -> int:
 
 def proof_of(prepared: Prepared) -> bytes:
     """What is the same where the same was prepared again: the changes, and the files that are changed."""
-    found = hashlib.blake2b(digest_size=16)
+    found = new_hash()
     for file in prepared.files:
         found.update(file.pack().data)
         found.update(repr((file.path, file.state, file.made, file.also, file.said, str(file.problem))).encode())

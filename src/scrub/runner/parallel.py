@@ -10,8 +10,7 @@ import contextlib
 import os
 from collections import deque
 from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import BrokenExecutor, Executor, Future
-from typing import Any, Protocol, runtime_checkable
+from typing import TYPE_CHECKING, Any, Protocol, runtime_checkable
 
 from scrub.model.core.problem import BadCall, FileProblem, ScrubError, listed
 from scrub.runner.options import RunOptions
@@ -21,6 +20,9 @@ from scrub.runner.saver import Saver
 from scrub.runner.serialization import load
 from scrub.runner.ticket import MOST_SENT, About, Ticket, Work, dump
 from scrub.store.patch import claim, is_claimed
+
+if TYPE_CHECKING:
+    from concurrent.futures import Executor, Future
 
 #: Files of one task, and bytes of files after which a task is full.
 _FILES, _BYTES = 8, 32_000_000
@@ -84,6 +86,8 @@ class WorkerPool:
 
     def call(self, what: Call, data: bytes) -> Future[bytes]:
         """Submits a call. Raises `Lost` if the executor does not take it."""
+        from concurrent.futures import BrokenExecutor  # only a run with workers loads it
+
         try:
             return self.executor.submit(what, data)
         except BrokenExecutor as error:
@@ -232,6 +236,8 @@ class ParallelRun:
 
     def _together(self, task: _Task, flying: Sequence[_Task]) -> list[Prepared] | None:
         """The results of a task; None if each of its files must be tried alone. Raises `Lost`."""
+        from concurrent.futures import BrokenExecutor
+
         assert task.future is not None
         try:
             return load(task.future.result())
@@ -247,6 +253,8 @@ class ParallelRun:
 
     def _alone(self, path: str, task: _Task) -> Prepared | ScrubError | None:
         """Submits one file again, and waits for its result; None for one that cannot be sent."""
+        from concurrent.futures import BrokenExecutor
+
         again = self._sent([path])
         task.since = again.since
         if again.future is None:

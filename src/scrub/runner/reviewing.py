@@ -6,7 +6,6 @@ A step is one execution of a statement that sets a field, does an action, or nam
 
 from __future__ import annotations
 
-import hashlib
 from collections import Counter
 from collections.abc import Hashable, Iterable, Sequence
 
@@ -21,6 +20,7 @@ from scrub.model.core.recorder import Changes, RecordedEdit, Recorder, net_of
 from scrub.model.core.values import shown
 from scrub.runner.compiling import Compiler, Run
 from scrub.runner.execution import Execution, Frame
+from scrub.store.hashing import new_hash
 
 #: How many steps have the other values of their record noted, to be shown beside them.
 _DESCRIBED = 500
@@ -356,7 +356,7 @@ def _proposal(steps: Sequence[_Step], of_file: dict[int, str], own: set[str]) ->
     for edit in edits:
         by_file.setdefault(of_file[id(edit)], []).append(edit)
     changes = Changes()
-    proof = hashlib.blake2b(digest_size=16)
+    proof = new_hash()
     for path, every in by_file.items():
         for change in net_of(every):
             if path in own:
