@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import mailbox
+import re
 import shutil
 from collections.abc import Callable, Sequence
 from pathlib import Path
@@ -222,7 +223,8 @@ def test_values_come_from_a_file_beside(form: str, home: Path, cli: Cli) -> None
     assert cli("learn", before, after, "--beside", "nowhere.csv", "--first").code == 1
 
 
-def test_filed_messages_are_learned_with_the_mailbox_they_are_in(home: Path, cli: Cli) -> None:
+@pytest.mark.parametrize("has_identifiers", [True, False])
+def test_filed_messages_are_learned_with_the_mailbox_they_are_in(has_identifiers: bool, home: Path, cli: Cli) -> None:
     before, after = pair("invoices", Path("first"))
     gone = {message["Message-ID"] for message in mailbox.mbox(after)}
     filed = mailbox.mbox("first/invoices.mbox")
@@ -230,6 +232,9 @@ def test_filed_messages_are_learned_with_the_mailbox_they_are_in(home: Path, cli
         if message["Message-ID"] not in gone:
             filed.add(message)
     filed.close()
+    if not has_identifiers:
+        for path in Path("first").iterdir():
+            path.write_bytes(re.sub(rb"Message-ID: .*\n", b"", path.read_bytes()))
     contents = Path("first/invoices.mbox").read_bytes()
     learned = scrub.learn(str(before), str(after), beside=["first/invoices.mbox"])
     assert learned.proved, learned.text

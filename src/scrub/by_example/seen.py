@@ -316,9 +316,12 @@ class SeenList:
                     self.filed[box.key(number)] = name
 
     def key(self, number: int) -> object:
-        """What tells an item from others."""
+        """What tells an item from others; a message may lack its identifier."""
         item = self.items[number]
-        return item.get("message.id") or item.get("paragraph.text")
+        if self.part == "paragraph":
+            return item.get("paragraph.text")
+        names = ("message.subject", "message.date", "message.from", "message.text")
+        return item.get("message.id") or tuple(str(item.get(name)) for name in names)
 
 
 def _fields(item: Any, kind: Kind, word: str) -> dict[str, object]:
