@@ -182,10 +182,11 @@ def test_the_bar_is_one_line() -> None:
 
 def test_a_second_demo_leaves_the_files_alone(home: Path, cli: Callable[..., Output]) -> None:
     assert "Created sample files in kestrel-ridge" in cli("demo").out
-    before = {path: path.read_bytes() for path in Path("kestrel-ridge").iterdir()}
+    before = {path: path.read_bytes() for path in Path("kestrel-ridge").rglob("*.*")}
+    assert Path("kestrel-ridge/by-hand/season-book.xlsx") in before
     told = cli("demo")
     assert "The sample files are already in kestrel-ridge." in told.out
-    assert {path: path.read_bytes() for path in Path("kestrel-ridge").iterdir()} == before
+    assert {path: path.read_bytes() for path in Path("kestrel-ridge").rglob("*.*")} == before
 
 
 def test_what_is_printed_to_be_typed_can_be_pasted(home: Path, cli: Callable[..., Output]) -> None:
