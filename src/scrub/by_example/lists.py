@@ -57,7 +57,9 @@ class ListFinder:
         """The loops by these rules for so many items: for a single one, all sorts of rules may be meant."""
         near = rules[: 1 + _READINGS] if many > 1 else conditions.unlike(rules)
         first, *others = [(loop(f"each {self.part}", rule),) for rule in near]
-        return Found(first, tuple(others), conditions.doubts(near[0], near[1:], contexts), near[0].gaps)
+        doubts = conditions.doubts(near[0], near[1:], contexts)
+        note = single(self.part, len(rules)) if many == 1 and len(rules) > 1 else ""
+        return Found(first, tuple(others), doubts, near[0].gaps, note)
 
     def _filed(self) -> Iterator[Step]:
         """Messages that were moved or copied to other mailboxes."""
@@ -76,11 +78,11 @@ class ListFinder:
         items, must = self.one.items, set(targets)
         others = set(range(len(items))) - must
         examples = [Example(items[number], None, targets[number]) for number in sorted(must)]
-        for found in expressions.search(examples, expressions.fields_of(items))[:2]:
-            rules = self._conditions(must, others, items)
-            if rules:
-                yield self._found(rules, items, len(must)).step(DELETIONS, f"{word} to: {found.text}")
-                return
+        found = expressions.search(examples, expressions.fields_of(items))
+        rules = self._conditions(must, others, items) if found else []
+        if rules:
+            yield self._found(rules, items, len(must)).step(DELETIONS, f"{word} to: {found[0].text}")
+            return
         for target in dict.fromkeys(targets.values()):
             own = {number for number in must if targets[number] == target}
             rules = self._conditions(own, set(range(len(items))) - own, items)
@@ -94,12 +96,11 @@ class ListFinder:
             return
         rules = self._conditions(must, set(range(len(items))) - must, items)
         if rules and rules[0].text:
-            note = ""
-            if len(must) == 1 and len(rules) > 1:
-                note = single(self.part, len(rules))
-            elif f'{self.part}.text is "' in rules[0].text:
+            found = self._found(rules, items, len(must))
+            if len(must) > 1 and f'{self.part}.text is "' in rules[0].text:
                 note = f"All {len(must)} have the same text, so the rule may be wider. Give a second pair with --also."
-            yield self._found(rules, items, len(must)).step(DELETIONS, "delete")._replace(note=note)
+                found = found._replace(note=note)
+            yield found.step(DELETIONS, "delete")
 
     def _texts(self) -> Iterator[Step]:
         """One text action over everything."""
@@ -137,7 +138,9 @@ class ListFinder:
                 yield Step(LOOKS, ("each heading",), (f"heading.{word} = {found.text}",))
                 return
             order = VALUES if word in ("subject", "text") else LOOKS
-            yield self._found(rules, contexts, len(must)).step(order, f"{name} = {found.text}")
+            made = self._found(rules, contexts, len(must))
+            # Who set one value can see whether the rule sets others; what is gone nobody sees.
+            yield made._replace(note="").step(order, f"{name} = {found.text}")
             return
         if literal(wanted[0].after) is None:
             self.notes.append(f"No rule was found for {word}.")
