@@ -6,13 +6,16 @@ import json
 import mailbox
 import re
 import shutil
+import subprocess
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
+import docx
+import odfdo
 import openpyxl
 import pytest
-from conftest import SAMPLE, Output, some
+from conftest import FOR_EVER, SAMPLE, Output, some
 from learn_jobs import JOBS, pair
 from test_cli import typed
 from translated import DEMO, samples
@@ -152,8 +155,28 @@ def test_a_sample_that_was_only_saved_again_is_the_same(name: str, home: Path) -
     shutil.copyfile(DEMO / name, name)
     if name.endswith(".xlsx"):
         openpyxl.load_workbook(name).save(f"again-{name}")
+    if name.endswith(".docx"):
+        docx.Document(name).save(f"again-{name}")
+    if name.endswith(".odt"):
+        odfdo.Document(name).save(f"again-{name}")
     with pytest.raises(scrub.BadCall, match="no difference"):
         scrub.learn(name, f"again-{name}")
+
+
+@pytest.mark.office
+@pytest.mark.skipif(shutil.which("soffice") is None, reason="no office program is installed (soffice)")
+@pytest.mark.timeout(FOR_EVER)
+@pytest.mark.parametrize("ending", ["docx", "odt", "xlsx"])
+def test_what_an_office_program_saves_again_is_the_same(ending: str, home: Path) -> None:
+    names = [name for name in samples("workbook", "document") if name.endswith(ending)]
+    for name in names:
+        shutil.copyfile(DEMO / name, name)
+    profile = f"-env:UserInstallation=file://{Path('profile').absolute()}"
+    words = ["soffice", profile, "--headless", "--convert-to", ending, "--outdir", "again", *names]
+    subprocess.run(words, check=True, capture_output=True, timeout=600)
+    for name in names:
+        with pytest.raises(scrub.BadCall, match="no difference"):
+            scrub.learn(name, f"again/{name}")
 
 
 def test_nothing_is_kept_beside_the_files_and_the_sample_is_learned(home: Path) -> None:

@@ -222,7 +222,7 @@ def counts(name: str, one: SeenList, other: SeenList, a: int, b: int) -> bool:
         if same_look(word, before.get(name), after.get(name)):
             return False
         return _same_style(before, after) and bool(before.get("paragraph.text"))
-    if word in _FOLLOWING or "." in word:
+    if word in _FOLLOWING or "." in word or (word != "text" and _is_named_anew(one, other, a, b)):
         return False
     return bool(before.get("paragraph.text", True)) or word == "text"
 
@@ -287,9 +287,19 @@ def restyled(one: SeenList, other: SeenList, matched: Sequence[tuple[int, int]])
         before, after = one.items[a], other.items[b]
         if _style_of(one, a) != _style_of(other, b) and before.get("paragraph.text"):
             same_level = alike(before.get("paragraph.level"), after.get("paragraph.level"))
-            if same_level and renamed.get(_style_of(one, a)) != _style_of(other, b):
+            named_anew = _is_named_anew(one, other, a, b)
+            if same_level and not named_anew and renamed.get(_style_of(one, a)) != _style_of(other, b):
                 found.add(a)
     return found
+
+
+def _is_named_anew(one: SeenList, other: SeenList, a: int, b: int) -> bool:
+    """Whether a heading of a level got the usual style of that level, as some programs do on their own."""
+    level = one.items[a].get("paragraph.level")
+    if level is None or not alike(level, other.items[b].get("paragraph.level")):
+        return False
+    usual = f"Heading {level}"
+    return same_word(_style_of(other, b), usual) and not same_word(_style_of(one, a), usual)
 
 
 def _renamed_styles(one: SeenList, other: SeenList, matched: Sequence[tuple[int, int]]) -> dict[str, str]:
@@ -334,6 +344,9 @@ def match(one: SeenList, other: SeenList) -> tuple[list[tuple[int, int]], list[i
             pairs += [(a + x, c + y) for x, y in inner]
             gone += [a + x for x in range(b - a) if x not in dict(inner)]
             fresh += [c + y for y in range(d - c) if y not in {y for _, y in inner}]
+    last = len(other.items) - 1
+    if one.part == "paragraph" and last in fresh and not other.items[last].get("paragraph.text"):
+        fresh.remove(last)  # some programs end every document with an empty paragraph
     return pairs, gone, fresh
 
 
