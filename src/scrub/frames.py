@@ -103,7 +103,8 @@ def update_from(table: Table, frame: pandas.DataFrame, key: str, add: bool = Fal
     key: the heading by which a row of the frame is found in the table. A key that is there twice is refused.
     add: whether rows without a record are added as records; without it they are a `Failure`.
 
-    Numbers are compared as floats, so that what was only read and returned is no change. Missing values empty a cell.
+    Numbers are compared as floats, so that values that were only read do not count as changed. Missing values empty
+    a cell.
     """
     headings = _headings(table, frame, key)
     found = _by_key(table, key)

@@ -102,7 +102,7 @@ class Trial:
 
     @property
     def _copy(self) -> str:
-        """The file as it was when the trial began, or when something was learned from it last."""
+        """A copy of the file from when the trial began, or when something was learned from it last."""
         assert self._folder is not None
         return os.path.join(self._folder.name, os.path.basename(self.path))
 
@@ -219,7 +219,7 @@ class Trial:
 
     def write(self, title: str, host: Host) -> RunResult:
         """Applies the steps to the file, as an ordinary run that can be undone; those that it contains already are left
-        out. Raises `BadCall` when there are no others.
+        out. Raises `BadCall` when none is left.
         """
         fresh = [step for step in self.kept if not step.in_file]
         if self.kept and not fresh:

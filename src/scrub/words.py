@@ -49,7 +49,7 @@ T = TypeVar("T")
 
 
 def same(one: object, other: object, *, exactly: bool = False) -> bool:
-    """Whether two values are the same, as `is` compares: text whatever its case and kinds of spaces, unless `exactly`;
+    """Whether two values are the same, as `is` compares: text in any case and with any spaces, unless `exactly`;
     colours and addresses by what they mean; a time and a date by the day. The number 3 is not the text "3".
     """
     return is_same(into(one), into(other), exactly)
@@ -217,22 +217,22 @@ def in_order_by(items: Iterable[T], *keys: Callable[[T], Any], descending: Itera
 
 
 def total_of(values: Iterable[object]) -> Any:
-    """The sum of values, of which missing ones are left out; 0 for none."""
+    """The sum of values without missing ones; 0 for none."""
     return out(GATHERED["sum"](map(into, values)))
 
 
 def smallest_of(values: Iterable[object]) -> Any:
-    """The smallest of values, of which missing ones are left out."""
+    """The smallest of values without missing ones."""
     return out(GATHERED["smallest"](map(into, values)))
 
 
 def largest_of(values: Iterable[object]) -> Any:
-    """The largest of values, of which missing ones are left out."""
+    """The largest of values without missing ones."""
     return out(GATHERED["largest"](map(into, values)))
 
 
 def average_of(values: Iterable[object]) -> Any:
-    """The average of values, of which missing ones are left out."""
+    """The average of values without missing ones."""
     return out(GATHERED["average"](map(into, values)))
 
 

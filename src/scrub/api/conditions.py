@@ -79,15 +79,15 @@ class Heading:
         return self._compared(">=", value, lambda one, other: in_order(">=", one, other))
 
     def contains(self, text: str) -> Condition:
-        """Whether a text is in it, whatever its case."""
+        """Whether a text is in it, in upper or lower case."""
         return self._compared("contains", text, lambda one, other: text_test("contains", one, other, fold))
 
     def starts_with(self, text: str) -> Condition:
-        """Whether it starts with a text, whatever its case."""
+        """Whether it starts with a text, in upper or lower case."""
         return self._compared("starts with", text, lambda one, other: text_test("starts with", one, other, fold))
 
     def ends_with(self, text: str) -> Condition:
-        """Whether it ends with a text, whatever its case."""
+        """Whether it ends with a text, in upper or lower case."""
         return self._compared("ends with", text, lambda one, other: text_test("ends with", one, other, fold))
 
     def one_of(self, values: Iterable[object]) -> Condition:

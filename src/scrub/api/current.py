@@ -15,7 +15,7 @@ from scrub.model.core.problem import BadCall, Failure, FileProblem, WrongPasswor
 from scrub.model.core.values import shown
 from scrub.runner.execution import Execution
 
-#: What goes wrong in a person's own code, which is a failure of the file at hand.
+#: What goes wrong in a person's own code, which is a failure of the current file.
 MISTAKES = (ArithmeticError, AttributeError, LookupError, NameError, TypeError, ValueError, AssertionError)
 
 

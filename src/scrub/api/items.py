@@ -152,7 +152,7 @@ class Items(Generic[T]):
 
     @staticmethod
     def _sifted(found: Any, test: Callable[[Any], object]) -> Iterator[Any]:
-        """Those that whoever contains them has found by a condition; it says of which it is not sure."""
+        """Those that whoever contains them has found by a condition; it says where it is not sure."""
         make = FACADES["record"].of
         for item in found:
             if not item.removed:
@@ -202,7 +202,7 @@ def _opened(found: Any) -> Any:
 
 
 def _tell_nobody(_: str) -> None:
-    """Outside a run there is no record."""
+    """Nothing is recorded outside a run."""
 
 
 def _label(item: Item) -> str:

@@ -37,9 +37,9 @@ class Condition(NamedTuple):
     gaps: tuple[str, ...] = ()
 
 
-#: Values of which most occur only once are hardly what is meant.
+#: A list whose values mostly occur only once is hardly what is meant.
 _ONCE = 4.0
-#: Whole numbers in a gap, any of which may be the limit.
+#: Whole numbers in a gap that may each be the limit.
 _GAP = 4
 #: What is in a list of one item only says little about others.
 _ONE_ONLY = 4.0
@@ -51,7 +51,7 @@ class Parts:
 
     def __init__(self, items: Items, must: Sequence[int], fields: Sequence[str]) -> None:
         self._items, self._must = items, must
-        self._of_others: list[tuple[str, float]] = []  # fields, of which more can be said with others beside them
+        self._of_others: list[tuple[str, float]] = []  # fields that can also be compared with those of others
         self._fixed: list[Condition] = []
         for field in fields:
             values, keys = items.values(field), items.keys(field)

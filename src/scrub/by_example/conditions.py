@@ -163,7 +163,7 @@ def _pairs(atoms: Sequence[Condition], task: _Task) -> Iterator[Condition]:
 
 
 def _plainest(one: Condition, two: Condition, task: _Task) -> Condition:
-    """The first of two parts: a limit looked for anew among what the second one leaves, where it can be plainer."""
+    """The first of two parts: a limit is looked for again among what the second one leaves, where it can be plainer."""
     field, sign, _ = one.text.split(" ", 2)
     if sign[0] not in "<>":
         return one

@@ -47,7 +47,7 @@ def bits(numbers: Iterable[int]) -> int:
 
 
 class Items:
-    """Some items, of which conditions are looked for."""
+    """Some items for which conditions are looked for."""
 
     def __init__(self, contexts: Sequence[Context]) -> None:
         self.contexts = contexts

@@ -29,7 +29,7 @@ _TRIED = 24
 _QUICK = 2.0
 #: How a step begins that gives paragraphs a style.
 _STYLE = "paragraph.style = "
-#: Words of the language that are no names.
+#: Words of the language that cannot be names.
 _WORDS = frozenset("and attempt by each else end for give if in is it last log not or place say skip while".split())
 
 

@@ -54,7 +54,7 @@ class ListFinder:
         return conditions.search(contexts, must, never, fields)
 
     def _found(self, rules: Sequence[Condition], contexts: Sequence[Context], many: int) -> Found:
-        """The loops by these rules for so many items: for a single one, all sorts of rules may be meant."""
+        """The loops by these rules for a number of items: for a single one, all sorts of rules may be meant."""
         near = rules[: 1 + _READINGS] if many > 1 else conditions.unlike(rules)
         first, *others = [(loop(f"each {self.part}", rule),) for rule in near]
         doubts = conditions.doubts(near[0], near[1:], contexts)

@@ -65,7 +65,7 @@ def at(text: str, line: int, column: int, vocabulary: Vocabulary, known: Known |
 
 
 def at_edited(edited: Edited, line: int, column: int, known: Known | None = None) -> list[Fit]:
-    """The same for a text in an editor, of which only the statement at hand is read again."""
+    """The same for a text in an editor: only the current statement is read again."""
     lines = [*edited.lines, *[""] * (line - len(edited.lines))]
     before = lines[line - 1][: column - 1]
     hole = _open_hole(before)
@@ -92,7 +92,7 @@ def at_edited(edited: Edited, line: int, column: int, known: Known | None = None
 
 
 def call_at(edited: Edited, line: int, column: int) -> tuple[Callee, int] | None:
-    """What takes the arguments that are being written at a place, and the number of the one at hand (from 0); None
+    """What takes the arguments that are being written at a place, and the number of the current one (from 0); None
     where there is none.
     """
     lines = [*edited.lines, *[""] * (line - len(edited.lines))]
@@ -351,7 +351,7 @@ class _Offers:
         return None
 
     def call(self, tokens: list[Token]) -> tuple[Callee, int] | None:
-        """What takes the arguments at the end of some tokens, and the number of the one at hand."""
+        """What takes the arguments at the end of some tokens, and the number of the current one."""
         brackets = [place for place in _open_brackets(tokens) if tokens[place].is_sign("(")]
         callee = self._callee(tokens, brackets[-1] if brackets else None)
         if callee is None or not callee.parameters:
@@ -443,7 +443,7 @@ def _second_word(tokens: list[Token]) -> list[Fit] | None:
 
 
 def _units(number: str) -> list[Fit]:
-    """The units of amounts, in the number that goes with this one."""
+    """The units of amounts, in the singular or plural that this number needs."""
     one = number == "1"
     wanted = [word for word in UNITS if (f"{word}s" not in UNITS) != one or word not in _BOTH]
     return [Fit(word, "unit", f"a {UNITS[word][0].word}") for word in wanted]

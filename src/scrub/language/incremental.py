@@ -102,7 +102,7 @@ class _Result:
 
     def __init__(self, before: _State, after: _State, on: Checking, problems: list[Problem], at: int) -> None:
         self.before, self.after, self.on, self.problems, self.at = before, after, on, problems, at
-        #: A problem that names another line is told anew, since that line may move.
+        #: A problem that names another line is worded again, since that line may move.
         self.stays = not any("since line" in problem.message for problem in problems)
 
 
@@ -343,7 +343,7 @@ class Edited:
         self._enter(on, before)
         with on_file(on, *started(on, start, called)):
             check_block(on, body)
-        if on.seen is None:  # the line is behind the last statement
+        if on.seen is None:  # the line is after the last statement
             scope: Scope = on.scope
             with on_file(on, *started(on, start, called)):
                 return Seen(on, scope.copied(), [])

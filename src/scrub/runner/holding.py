@@ -1,4 +1,4 @@
-"""A run that was prepared, is shown, and is then saved as it was shown, without a second run."""
+"""A run that was prepared, is shown, and is then saved exactly as shown, without a second run."""
 
 from __future__ import annotations
 

@@ -137,7 +137,7 @@ class Runner:
         self.pool, self.path, self.former = pool, path, former
         self._wrapper: StatementWrapper | None = Stepping(Watch(options.stepper)) if options.stepper else None
         self._reviewing: Reviewing | None = None
-        self._execution: Execution | None = None  # that at hand
+        self._execution: Execution | None = None  # the current one
         #: What is prepared again before it is saved: its files, what proves that it is the same, the paths it takes.
         self._again_from: dict[int, tuple[Sequence[str], bytes, set[str]]] = {}
         self._seen = 0  # of its changes, how many were shown
@@ -235,7 +235,7 @@ class Runner:
         return held
 
     def _let_go(self, prepared: Prepared, group: Sequence[str], claimed: set[str]) -> None:
-        """Keeps only what is shown of a file: there is no room for all. It is prepared again to be saved."""
+        """Keeps only what is shown of a file: all of it would not fit into memory. It is prepared again to be saved."""
         self._again_from[id(prepared)] = (group, proof_of(prepared), claimed)
         for file in prepared.files:
             file.effects = []

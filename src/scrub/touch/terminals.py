@@ -80,6 +80,6 @@ def _as_text(text: str) -> str:
 
 
 def start(words: Sequence[str]) -> None:
-    """Starts a program that goes on by itself."""
+    """Starts a program that goes on independently."""
     options: dict[str, Any] = {} if sys.platform == "win32" else {"start_new_session": True}
     subprocess.Popen(list(words), stdin=subprocess.DEVNULL, **options)

@@ -13,7 +13,7 @@ from scrub.model.core.host import Question
 from scrub.model.core.python_names import operation_name, python_name
 from scrub.model.vocabulary import Vocabulary
 
-#: The helpers that are no operations.
+#: The helpers that are not operations.
 _HELPERS = frozenset(
     "added amount answered asked_of at_least at_most average_of contains divided empty ends_with in_order_by "
     "largest_of less matches more negative now one_of path path_from_data same shown smallest_of starts_with taken "
@@ -104,7 +104,7 @@ def _trial(program: Program, script: Script) -> list[str]:
 
 
 def _enter(on: Writing, name: str, kind: str, program: Program) -> None:
-    """Lets the first argument stand for the file."""
+    """Lets the first argument be the file."""
     on.items[program.start_slot] = name
     on.live.append(name)
     on.kinds[name] = kind

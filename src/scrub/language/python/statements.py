@@ -346,7 +346,7 @@ def _each(on: Writing, node: tree.Each) -> Lines:
 
 
 def _may_be_broken(on: Writing, node: tree.Each) -> bool:
-    """Whether a loop opens files, of which those that cannot be opened are left out: it tries something with each."""
+    """Whether a loop opens files and leaves out those that cannot be opened: it tries something with each."""
     apart = any(node.word in kind.holds and node.word not in kind.enters for kind in on.vocabulary.kinds.values())
     return apart and not node.orders and any(isinstance(each, tree.Attempt) for each in node.body)
 

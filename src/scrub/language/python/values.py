@@ -176,7 +176,7 @@ def _native(word: str, target: str, sort: Sort) -> Code | None:
 
 
 def _asked_at_run(on: Writing, node: tree.Dot, target: str) -> Code:
-    """A field of an item, or an operation of a value, of which the type is not known before."""
+    """A field of an item, or an operation of a value, whose type is not known before."""
     is_field = any(node.word in kind.fields for kind in on.vocabulary.kinds.values())
     is_operation = any(node.word == word for _, word in on.vocabulary.operations)
     if is_operation and not is_field:
@@ -474,7 +474,7 @@ def _empty(on: Writing, node: Expression) -> Code:
 
 
 def _is(on: Writing, node: tree.Compare, right: Expression) -> Code:
-    """`is`: Python's own sign where both sides surely have a type of which it means the same."""
+    """`is`: Python's own sign where both sides surely have a type for which it means the same."""
     one, other = on.inferred.sort(node.left), on.inferred.sort(right)
     value = right.value if isinstance(right, tree.Constant) else node
     sign = ""

@@ -79,7 +79,7 @@ class Loop:
     def __init__(self, item: str) -> None:
         self.item = item
         self.flag = ""
-        #: What is to be done after this loop, as it was left for an outer one: the flag, and `break` or `continue`.
+        #: What is to be done after this loop, which was left for an outer one: the flag, and `break` or `continue`.
         self.after: list[tuple[str, str]] = []
 
 
@@ -126,7 +126,7 @@ class Writing:
 
     @contextmanager
     def item(self, slot: int, name: str) -> Iterator[None]:
-        """Lets a name stand for the item in a place of the frame."""
+        """Lets a name mean the item in a place of the frame."""
         self.items[slot] = name
         self.live.append(name)
         try:
