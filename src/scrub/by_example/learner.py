@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
-from time import monotonic
+from time import process_time
 from typing import Any, NamedTuple, Protocol
 
 from scrub.by_example.beside import Beside, name_for
@@ -25,8 +25,8 @@ _EXPLAINED = 0.6
 _TOLD = 8
 #: Macros with another reading that are tried on a second pair.
 _TRIED = 24
-#: Seconds of a trial run above which other readings are told without a run of their own.
-_QUICK = 2.0
+#: CPU seconds of a trial run above which other readings are told without a run of their own.
+_QUICK = 5.0
 #: How a step begins that gives paragraphs a style.
 _STYLE = "paragraph.style = "
 #: Words of the language that cannot be names.
@@ -242,12 +242,12 @@ class _Proof:
     def prove(self, learned: Learned, steps: list[Step], also: Sequence[tuple[str, str]]) -> None:
         """Runs the steps, and tells what comes of it and what else could be meant."""
         start = learned.left
-        began = monotonic()
+        began = process_time()
         if also:
             text, steps, left = self.decided(steps, also, learned)
         else:
             text, steps, left = self.of(steps)
-        is_quick = monotonic() - began < _QUICK
+        is_quick = process_time() - began < _QUICK
         if left is None:
             learned.notes.append(f"A rule was found, but the macro fails: {self._problem}")
             return
