@@ -3,9 +3,6 @@
 from __future__ import annotations
 
 import ast
-import os
-import subprocess
-import sys
 from pathlib import Path
 
 import pytest
@@ -173,31 +170,3 @@ def test_no_local_hides_what_its_module_imports_or_defines() -> None:
             (path.name, name.lineno, name.id) for name in names if isinstance(name.ctx, ast.Store) and name.id in own
         ]
     assert hidden == []
-
-
-def test_a_small_run_loads_nothing_that_only_others_need(tmp_path: Path) -> None:
-    """Each of these takes longer to load than the run itself."""
-    book = SOURCE / "demo" / "season-book.xlsx"
-    code = (
-        "import sys, scrub.cli; scrub.cli.run(['run', 'show every', sys.argv[1], '--preview']);"
-        "print([name for name in sys.argv[2:] if name in sys.modules])"
-    )
-    heavy = (
-        "platformdirs",
-        "_hashlib",
-        "logging",
-        "bz2",
-        "lzma",
-        "asyncio",
-        "sqlite3",
-        "sqlalchemy",
-        "prompt_toolkit",
-        "pygls",
-        "dataclasses",
-    )
-    environment = {name: value for name, value in os.environ.items() if name != "SCRUB_HOME"} | {
-        "XDG_DATA_HOME": str(tmp_path)
-    }
-    words = [sys.executable, "-c", code, str(book), *heavy]
-    shown = subprocess.run(words, env=environment, capture_output=True, text=True, check=True)
-    assert shown.stdout.splitlines()[-1] == "[]"

@@ -15,7 +15,6 @@ import keyring
 import keyring.backend
 import pytest
 from conftest import SAMPLE, Output, macro
-from platformdirs import user_data_dir
 from sheets import members, schema_findings, states
 
 import scrub
@@ -376,7 +375,6 @@ def test_trying_out_keeps_the_good_steps(cli: Cli, book: Path, monkeypatch: pyte
 
 def test_the_prompt_for_trying_out(book: Path) -> None:
     import subprocess
-    import sys
 
     typed = 'in sheet("Lists")\nsheet.hidden = no\nend\nsteps\nback\nback\neach sheet\nprotect\nend\nkeep "Close" \nkeep\nwrite\n?\nleave\n'
     done = subprocess.run(
@@ -490,7 +488,6 @@ def test_tidy_on_files_and_in_the_library(cli: Cli) -> None:
 
 def test_pasting(cli: Cli, monkeypatch: pytest.MonkeyPatch) -> None:
     import io
-    import sys
 
     class Piped:
         buffer = io.BytesIO(b"> macro Pasted\n> for workbook\n> each sheet\n> sheet.hidden = no\n> end\n")
@@ -600,17 +597,3 @@ def test_drafts_are_edited_until_they_are_right(cli: Cli, monkeypatch: pytest.Mo
     assert "--inside needs a file" in cli("run", "x", "--inside").err
     assert "The macro needs a title" in cli("new").err
     assert cli("extract", SAMPLE).code == 1
-
-
-@pytest.mark.skipif(sys.platform != "linux", reason="the plain case of Linux")
-@pytest.mark.parametrize("data", [None, "", "/srv/data", "/srv/data/", "relative", "~/data", " "])
-@pytest.mark.parametrize("own", ["/home/ann", "/home/ann/", "/", "relative", ""])
-def test_the_data_folder_is_the_usual_one(
-    data: str | None, own: str, home: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    monkeypatch.delenv("SCRUB_HOME")
-    monkeypatch.setenv("HOME", own)
-    monkeypatch.delenv("XDG_DATA_HOME", raising=False)
-    if data is not None:
-        monkeypatch.setenv("XDG_DATA_HOME", data)
-    assert scrub.home().folder == user_data_dir("scrub-macros", appauthor=False)
