@@ -173,7 +173,7 @@ def test_what_an_office_program_saves_again_is_the_same(ending: str, home: Path)
         shutil.copyfile(DEMO / name, name)
     profile = f"-env:UserInstallation=file://{Path('profile').absolute()}"
     words = ["soffice", profile, "--headless", "--convert-to", ending, "--outdir", "again", *names]
-    subprocess.run(words, check=True, capture_output=True, timeout=600)
+    subprocess.run(words, check=True, capture_output=True, timeout=FOR_EVER)
     for name in names:
         with pytest.raises(scrub.BadCall, match="no difference"):
             scrub.learn(name, f"again/{name}")
