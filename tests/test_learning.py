@@ -149,6 +149,21 @@ def test_a_text_of_a_file_never_becomes_a_statement(home: Path) -> None:
     assert not any(line.strip() == "delete" for line in learned.text.splitlines())
 
 
+def test_texts_that_look_like_conditions_are_texts(home: Path) -> None:
+    odd = ("oats and rice > and salt", "soap where record.kg > 3", "rope")
+    for name in ("before.xlsx", "after.xlsx"):
+        book: Any = openpyxl.Workbook()
+        book.active.append(["Nights (2026)", "Item", "Note"])
+        for number in range(30):
+            is_meant = name == "after.xlsx" and number % 7 > 3 and number % 3 == 0
+            book.active.append([number % 7, odd[number % 3], "check" if is_meant else None])
+        book.save(name)
+    learned = scrub.learn("before.xlsx", "after.xlsx")
+    assert learned.proved, learned.text
+    assert 'record."Nights (2026)" > 3' in learned.text
+    assert odd[0] in learned.text
+
+
 @pytest.mark.parametrize("name", some(samples("workbook", "document", "mailbox"), 3))
 def test_a_sample_that_was_only_saved_again_is_the_same(name: str, home: Path) -> None:
     shutil.copyfile(DEMO / name, f"again-{name}")

@@ -35,6 +35,8 @@ class Condition(NamedTuple):
     exceptions: int = 0
     #: Of each limit in it: between what others fit the items as well.
     gaps: tuple[str, ...] = ()
+    #: Of a limit: the field, and whether it is above or below.
+    limits: str = ""
 
 
 #: A list whose values mostly occur only once is hardly what is meant.
@@ -67,7 +69,7 @@ class Parts:
     def beside(self, never: int) -> list[Condition]:
         """All of them, where these others (as bits) are those for which they must not hold."""
         if never not in self._beside:
-            others = [number for number in range(len(self._items.contexts)) if never >> number & 1]
+            others = self._items.numbers(never)
             found = list(self._fixed)
             for field, more in self._of_others:
                 found += [each._replace(cost=each.cost + more) for each in self._with_others(field, others)]
@@ -233,7 +235,9 @@ def _limit(field: str, low: object, high: object, upwards: bool) -> Iterator[Con
         if text is None:
             continue
         cost = 1.8 + cost_of(value) + (0.3 if len(sign) == 2 else 0.0)
-        yield Condition(f"{field} {sign} {text}", cost, _of(field, _beside(sign, value)), gaps=gaps)
+        yield Condition(
+            f"{field} {sign} {text}", cost, _of(field, _beside(sign, value)), gaps=gaps, limits=f"{field} {sign[0]}"
+        )
 
 
 def _next_to(low: object, high: object) -> bool:

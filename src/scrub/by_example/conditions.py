@@ -131,7 +131,8 @@ def family(loops: Sequence[str]) -> frozenset[str]:
     for part in " and ".join(loops).replace(" where ", " and ").split(" and "):
         words = part.split(" ")
         sign = " ".join(word for word in words[1:3] if word in _SIGNS) or "is"
-        limit = f" {_beyond(sign, int(words[2]))}" if sign in _LIMITS and words[2].isdecimal() else ""
+        number = words[2] if len(words) > 2 and sign in _LIMITS else ""  # a text can contain such words too
+        limit = f" {_beyond(sign, int(number))}" if number.isdecimal() else ""
         found.add(f"{words[0]} {sign.replace('=', '')}{limit}")
     return frozenset(found)
 
@@ -164,13 +165,10 @@ def _pairs(atoms: Sequence[Condition], task: _Task) -> Iterator[Condition]:
 
 def _plainest(one: Condition, two: Condition, task: _Task) -> Condition:
     """The first of two parts: a limit is looked for again among what the second one leaves, where it can be plainer."""
-    field, sign, _ = one.text.split(" ", 2)
-    if sign[0] not in "<>":
+    if not one.limits:
         return one
     rest = task.caught(two)
-    found = [
-        each for each in task.parts.beside(rest) if each.text.split(" ", 2)[:2] in ([field, sign], [field, sign[0]])
-    ]
+    found = [each for each in task.parts.beside(rest) if each.limits == one.limits]
     fitting = [each for each in found if not task.items.holding(each) & rest]
     return min(fitting, key=lambda each: each.cost, default=one)
 
@@ -228,7 +226,7 @@ def _loose(task: _Task) -> Iterator[Condition]:
 
 def _left_out(task: _Task) -> Iterator[int]:
     """Items that may be the exceptions, as bits: those whose value of a field is the odd one among the others."""
-    others = [number for number in range(len(task.items.contexts)) if task.never >> number & 1]
+    others = task.items.numbers(task.never)
     for field in task.fields:
         keys, values = task.items.keys(field), task.items.values(field)
         for group in (task.must, others):

@@ -67,6 +67,10 @@ class Items:
             self._keys[field] = [key_of(value) for value in self.values(field)]
         return self._keys[field]
 
+    def numbers(self, members: int) -> list[int]:
+        """The items of a set that is given as bits."""
+        return [number for number in range(len(self.contexts)) if members >> number & 1]
+
     def holding(self, condition: Tested) -> int:
         """The items for which a condition holds, as bits."""
         if condition.text not in self._holding:
