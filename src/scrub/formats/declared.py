@@ -31,6 +31,14 @@ class Declared(NamedTuple):
         return self.mark + text.encode(self.codec, "xmlcharrefreplace")
 
 
+def is_utf8(head: bytes) -> bool:
+    """Whether a part that begins like this is in UTF-8."""
+    if any(head.startswith(mark) for mark, _ in (*_MARKS, *_UNMARKED)):
+        return False
+    found = _DECLARED.match(head.removeprefix(b"\xef\xbb\xbf"))
+    return found is None or found[1].decode().lower().replace("_", "-") in ("utf-8", "utf8")
+
+
 def in_utf8(name: str, data: bytes) -> tuple[bytes, Declared | None]:
     """A part in UTF-8, and how it was written; None where it was in UTF-8, or cannot be written again as before."""
     head = data[:4]

@@ -8,7 +8,7 @@ CLOSED = {
     **dict.fromkeys((".pages", ".wps"), ("a closed format", ".docx")),
 }
 #: Formats that may come, with what to save such a file as.
-LATER = {".ods": ".xlsx", ".fods": ".xlsx", ".fodt": ".odt"}
+LATER = {".fods": ".ods", ".fodt": ".odt"}
 
 #: Every ending that says what format a file has.
 ENDINGS = frozenset(

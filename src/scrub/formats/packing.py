@@ -23,7 +23,7 @@ _MANY = 30_000
 _quick: object = None
 
 
-def _engine(size: int) -> Any:
+def engine(size: int) -> Any:
     """What has `compressobj`, `decompressobj`, `crc32` and `error` as `zlib` does, for that many bytes unpacked."""
     global _quick
     if size < _MANY:
@@ -45,7 +45,7 @@ def _level(of: Any) -> int:
 
 def checksum(data: bytes) -> int:
     """The checksum of unpacked bytes (CRC-32)."""
-    result: int = _engine(len(data)).crc32(data)
+    result: int = engine(len(data)).crc32(data)
     return result
 
 
@@ -53,7 +53,7 @@ def inflated(packed: bytes, size: int) -> bytes:
     """The unpacked bytes, or a few more than there may be. A large part piece by piece into one buffer, which becomes
     the bytes themselves: unpacked in one call, it takes twice its room. Raises `zlib.error` where they are damaged.
     """
-    quick, found = _engine(size), io.BytesIO()
+    quick, found = engine(size), io.BytesIO()
     inflater = quick.decompressobj(-15)
     try:
         if size <= _AT_ONCE:
@@ -87,7 +87,7 @@ def packed_bytes(data: bytes | Iterable[bytes | memoryview], is_new: bool = Fals
     blocks = _blocks(chain((start,), pieces))
     first = list(islice(blocks, 2))
     begins_alike = not is_new and (isinstance(data, bytes) or len(start) > _ALIKE)
-    quick = zlib if begins_alike else _engine(sum(map(len, first)))
+    quick = zlib if begins_alike else engine(sum(map(len, first)))
     deflater = quick.compressobj(_level(quick), zlib.DEFLATED, -15)
     packed: list[bytes] = []
     size = crc = 0

@@ -46,6 +46,7 @@ FORMATS = (
         "workbook", (".xlsx", ".xlsm"), "scrub.model.workbook", "scrub.formats.workbook.book:open_workbook",
         signature="scrub.formats.opc.signature:is_workbook", empty="scrub.formats.workbook.fresh:new_workbook",
     ),
+    Format("workbook", (".ods",), "scrub.model.workbook", "scrub.formats.opensheets.book:open_open_workbook"),
     Format(
         "workbook", (".csv", ".tsv"), "scrub.model.workbook", "scrub.formats.delimited.book:open_delimited",
         empty="scrub.formats.delimited.book:new_delimited",

@@ -12,7 +12,7 @@ import zlib
 from collections.abc import Collection, Iterable, Iterator, Mapping
 from typing import Protocol
 
-from scrub.formats.declared import Declared, in_utf8
+from scrub.formats.declared import Declared, in_utf8, is_utf8
 from scrub.formats.packing import Maker, checksum, inflated, packed_all, packed_bytes
 from scrub.formats.source import Source
 from scrub.model.core.named import NamedTuple
@@ -25,7 +25,7 @@ _LOCATOR = struct.Struct("<4sLQL")  # 4.3.15 zip64 end of central directory loca
 _ENTRY = struct.Struct("<4s6H3L5H2L")  # 4.3.12 central directory header
 _LOCAL = struct.Struct("<4s5H3L2H")  # 4.3.7 local file header
 
-_STORED, _DEFLATED = 0, 8
+STORED, _DEFLATED = 0, 8
 _ENCRYPTED, _DESCRIPTOR = 0x1, 0x8  # bits of the general purpose flag, 4.4.4
 _BIG = 0xFFFFFFFF
 
@@ -33,6 +33,8 @@ _BIG = 0xFFFFFFFF
 MOST_MEMBERS = 65_000
 LARGEST_MEMBER = 4 << 30
 LARGEST_RATIO = 200
+#: Bytes of a part in which its XML declaration is.
+_DECLARATION = 256
 RATIO_FROM = 32 << 20  # a ratio is looked at only above this size in bytes
 
 
@@ -55,6 +57,16 @@ class Member(NamedTuple):
     internal: int
     external: int
     offset: int
+
+
+class Place(NamedTuple):
+    """Where the packed bytes of a member are, how many they are and how they are packed."""
+
+    start: int
+    packed: int
+    size: int
+    crc: int
+    method: int
 
 
 class ReadsParts(Protocol):
@@ -210,12 +222,31 @@ class Package:
             self._declared[name] = declared
         return data
 
+    def place(self, name: str) -> Place:
+        """Where the packed bytes of a member are. Raises `FileProblem` when it is missing."""
+        member = self.members.get(name)
+        if member is None:
+            raise self.problem(f'its part "{name}" is missing. Save the file again in its own program')
+        return Place(self._data_at[name], member.packed, member.size, member.crc, member.method)
+
+    def is_utf8(self, name: str) -> bool:
+        """Whether an XML member is in UTF-8, as far as its start tells."""
+        place = self.place(name)
+        if place.method == STORED:
+            head = self.source.read(place.start, _DECLARATION)
+        else:
+            try:
+                head = zlib.decompressobj(-15).decompress(self.source.read(place.start, place.packed), _DECLARATION)
+            except zlib.error:
+                return True
+        return is_utf8(head)
+
     def _unpacked(self, name: str) -> bytes:
         member = self.members.get(name)
         if member is None:
             raise self.problem(f'its part "{name}" is missing. Save the file again in its own program')
         packed = self.source.read(self._data_at[name], member.packed)
-        if member.method == _STORED:
+        if member.method == STORED:
             data = packed
         elif member.method == _DEFLATED:
             try:

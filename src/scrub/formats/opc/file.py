@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import ClassVar
 
-from scrub.formats.described import DescribedFile
+from scrub.formats.described import DescribedFile, Properties
 from scrub.formats.file import PickedFile
+from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.properties import CoreProperties
 from scrub.formats.opc.relationships import relationships
 from scrub.formats.source import Source
@@ -21,9 +22,17 @@ class OfficeFile(PickedFile, DescribedFile):
 
     def __init__(self, source: Source) -> None:
         super().__init__(source)
-        self.package = Package(source)
+        self.package = self._opened(source)
         self.main = self._main_part()
-        self.properties: CoreProperties = CoreProperties(self.package)
+        self.properties: Properties = self._described()
+
+    def _opened(self, source: Source) -> Package:
+        """Its package."""
+        return Package(source)
+
+    def _described(self) -> Properties:
+        """What it says of itself."""
+        return CoreProperties(self.package)
 
     def _main_part(self) -> str:
         """The part that says what the file is. Raises `FileProblem` where there is none."""
@@ -40,6 +49,11 @@ class OfficeFile(PickedFile, DescribedFile):
             ending = self.usual.split()[1]
             raise self.problem(f"not {self.usual} {kind}, despite its name. Save it as {ending}")
         raise self.problem(f"the {kind} part is missing: not a {kind}, or a damaged one")
+
+    def _write_properties(self, parts: Parts) -> None:
+        """Writes what it says of itself, where that changed."""
+        if isinstance(self.properties, CoreProperties):
+            self.properties.write(parts)
 
     @property
     def notes(self) -> Sequence[str]:

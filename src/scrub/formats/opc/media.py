@@ -54,6 +54,10 @@ class Media:
         _, new, _ = self._wanted.get((part, blip.start), (blip, None, ()))
         return new
 
+    def wanted(self, part: str, blip: Span) -> NewPicture | None:
+        """What a picture is to show; None where it shows what it did."""
+        return self._new(part, blip)
+
     def shown_by(self, part: str, blip: Span) -> str:
         """The name of the file that a picture shows now; nothing where the document does not have it."""
         new = self._new(part, blip)

@@ -390,7 +390,7 @@ class OfficeDocument(OfficeFile, Home):
             parts.changed[self._settings_part] = partial(
                 spliced, data, recording(data, self._settings, self._records.now)
             )
-        self.properties.write(parts)
+        self._write_properties(parts)
         parts.finish()
         if not parts.changed and not parts.added:
             return None

@@ -35,7 +35,7 @@ from scrub.model.workbook import Workbook
 from scrub.store.patch import Effect, Patch
 
 if TYPE_CHECKING:
-    from scrub.formats.workbook.recalculated.recalculation import Recalculation, Touched
+    from scrub.formats.workbook.recalculated.recalculation import Place, Recalculation, Touched
 
 #: A part of this size in bytes is read in no time.
 _QUICKLY_READ = 1 << 20
@@ -55,7 +55,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
         self._data, self._root = part_tree(self.package, self.main)
         if self._root.name != "workbook":
             raise self.problem("its main part is not a workbook")
-        self.shared = Shared(self, self.package, self.main, self._data, self._root)
+        self.shared = self._make_shared()
         self._loads = Loads()
         self._sheets = list(self._read_sheets())
         self.shared.sheets = self._sheets
@@ -66,6 +66,10 @@ class OfficeWorkbook(OfficeFile, Workbook):
         self._to_embed: list[str] = []
         self._told: list[str] = []  # what is told of references
         self._recalculation: Recalculation | None = None
+
+    def _make_shared(self) -> Shared:
+        """What its sheets share."""
+        return Shared(self, self.package, self.main, self._data, self._root)
 
     @property
     def parse_slowly(self) -> bool:
@@ -176,11 +180,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
         """What makes the changed file of the old one, or None when nothing is to be written."""
         if not self.recorder:
             return None
-        self._every = [sheet for sheet in self._every if not (sheet.saved.part.is_new and sheet.removed)]
-        for number, sheet in enumerate(self._every, 1):
-            sheet.saved.part.number = number
-            sheet.saved.forget_there_and_back()
-        self._loads.clear()
+        self.begin_saving()
         self._number_formats()
         parts = Parts(self.package, self._root)
         splices = [splice for sheet in self._sheets for splice in self._entry_splices(sheet)]
@@ -206,13 +206,21 @@ class OfficeWorkbook(OfficeFile, Workbook):
         if splices:
             parts.changed[self.main] = partial(spliced, self._data, splices)
         self._write_styles(parts)
-        self.properties.write(parts)
+        self._write_properties(parts)
         self._settle(parts)
         parts.finish()
         self._recalculate(parts)
         if not parts.changed and not parts.added and not parts.removed:
             return None
         return self.package.patch(parts.changed, parts.added, parts.removed)
+
+    def begin_saving(self) -> None:
+        """Numbers the sheets, and lets go of what was changed and changed back."""
+        self._every = [sheet for sheet in self._every if not (sheet.saved.part.is_new and sheet.removed)]
+        for number, sheet in enumerate(self._every, 1):
+            sheet.saved.part.number = number
+            sheet.saved.forget_there_and_back()
+        self._loads.clear()
 
     def _entry_splices(self, sheet: OfficeSheet) -> Sequence[Splice]:
         """What makes the entry of a sheet of the file what it is to be."""
@@ -353,23 +361,38 @@ class OfficeWorkbook(OfficeFile, Workbook):
         self._recalculation = None
         if not self._recalculates:
             return
-        from scrub.formats.workbook.recalculated.recalculation import Place, Recalculation  # only where needed
-        from scrub.formats.workbook.recalculated.values import first_value
+        from scrub.formats.workbook.recalculated.recalculation import Recalculation  # only where needed
 
         said = self.shared.calculation
-        places = [
+        places = self._places(self._calculated_sheets())
+        recalculation = Recalculation(self.package, parts, self.main, places, self.shared.decoder)
+        self._run(recalculation)
+        if not is_on(said.get("fullCalcOnLoad")) and (recalculation.lost or recalculation.is_volatile):
+            self._ask_for_results(parts)
+
+    @staticmethod
+    def _first_name(sheet: OfficeSheet) -> str:
+        return "" if sheet.saved.part.is_new else sheet.saved.part.sheet
+
+    def _places(self, sheets: Sequence[OfficeSheet]) -> list[Place]:
+        """Sheets as they are to be."""
+        from scrub.formats.workbook.recalculated.recalculation import Place
+        from scrub.formats.workbook.recalculated.values import first_value
+
+        return [
             Place(
                 sheet.saved.part,
                 sheet.name,
-                "" if sheet.saved.part.is_new else sheet.saved.part.sheet,
+                self._first_name(sheet),
                 _before(sheet.line_changes.shift(), sheet.saved.rows) if sheet.line_changes else _same,
                 partial(first_value, sheet.overlay, self.shared.decoder),
             )
-            for sheet in self._sheets
-            if sheet.saved.part.name
+            for sheet in sheets
         ]
-        recalculation = Recalculation(self.package, parts, self.main, places, self.shared.decoder)
-        as_shown = not is_on(said.get("fullPrecision"), True)
+
+    def _run(self, recalculation: Recalculation) -> None:
+        """Calculates again what the changes of the run reach."""
+        as_shown = not is_on(self.shared.calculation.get("fullPrecision"), True)
         recalculation.run(
             self._touched(),
             self.shared.is_trusted,
@@ -377,15 +400,16 @@ class OfficeWorkbook(OfficeFile, Workbook):
             datetime.now(),
         )
         self._recalculation = recalculation
-        if not is_on(said.get("fullCalcOnLoad")) and (recalculation.lost or recalculation.is_volatile):
-            self._ask_for_results(parts)
+
+    def _calculated_sheets(self) -> list[OfficeSheet]:
+        return [sheet for sheet in self._sheets if sheet.saved.part.name]
 
     def _touched(self) -> Touched:
         """What the run changed."""
         from scrub.formats.workbook.recalculated.recalculation import Touched
         from scrub.formats.workbook.recalculated.touched import touched_in, whole
 
-        sheets = [sheet for sheet in self._sheets if sheet.saved.part.name]
+        sheets = self._calculated_sheets()
         moved = self._sheets != self._every
         names, fresh = self.shared.names.splices()
         if moved:

@@ -165,6 +165,10 @@ class SheetPart:
         except (NotReadable, ValueError) as problem:
             raise self.problem(problem) from None
 
+    def filtered_areas(self, data: bytes | None = None) -> list[Area]:
+        """The ranges whose filters hide anything; `data` are the bytes of the part as it is to be."""
+        return filtered_areas(self, data)
+
     def moved(self, splice: Splice) -> Splice:
         """A splice of the part without its cells, as one of the whole part."""
         return next(of_whole([splice], self._cut, self._left_out))

@@ -46,7 +46,7 @@ class Pieces:
         self._part = part
         self.copied_from: SheetPart | None = None
         self.tables = Tables(part)
-        self.protection = Protection(sheet, part, locks_changed)
+        self.protection = Protection(sheet, part, locks_changed, shared.hashed_password)
         self.merges = Merges(sheet, part, merges_changed)
         self.settings = Settings(sheet, part, shared, lambda: part.number)
         self.lines = Lines(sheet, part, stored, shared.format_numbers_of)

@@ -13,10 +13,11 @@ from scrub.formats.beside import Beside
 from scrub.formats.opc.media import Media
 from scrub.formats.opc.relationships import targets_of
 from scrub.formats.spans import NotReadable, Span
+from scrub.formats.workbook.around.protection import password_attributes
 from scrub.formats.workbook.cells.decode import Decoder
 from scrub.formats.workbook.cells.depends import Dependence
 from scrub.formats.workbook.cells.strings import SharedStrings
-from scrub.formats.workbook.formatting.styles import Styles
+from scrub.formats.workbook.formatting.styles import DATE, DURATION, TIME, Styles
 from scrub.formats.workbook.names.names import Names
 from scrub.formats.workbook.part import SheetPart
 from scrub.formats.workbook.structure.structure_lock import StructureLock
@@ -26,7 +27,7 @@ from scrub.model.cells.grid import Grid
 from scrub.model.core.area import MOST_COLUMNS, MOST_ROWS, Area
 from scrub.model.core.declare import FileItem
 from scrub.model.core.problem import Failure, Missing
-from scrub.model.core.values import Value, fold
+from scrub.model.core.values import Secret, Value, fold
 
 _NO_STYLES = (
     b'<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n'
@@ -40,6 +41,7 @@ _NO_STYLES = (
 
 if TYPE_CHECKING:
     from scrub.formats.workbook.cells.row_sorting import RowSorting
+    from scrub.formats.workbook.cells.stored_cells import Loads, StoredCells
     from scrub.formats.workbook.contracts import Calculated, Sharing
     from scrub.formats.workbook.recalculated.live import LiveCells
 
@@ -51,6 +53,12 @@ def _no_sheet(*_: object) -> object:
 class Shared:
     """One workbook, as far as its sheets need it."""
 
+    #: The forms in which a date, a time and a duration are shown where a cell has no form of its own for them.
+    moment_forms: Mapping[str, str] = {DATE: "mm-dd-yy", TIME: "m/d/yy h:mm", DURATION: "[h]:mm:ss"}
+
+    #: What gives the attributes of the password of a protection.
+    hashed_password: Callable[[Secret], Mapping[str, str]] = staticmethod(password_attributes)
+
     def __init__(self, file: FileItem, package: Package, part: str, data: bytes, root: Span) -> None:
         """`part` is the name of the workbook part, `data` its bytes, `root` its root element."""
         self.file = file
@@ -58,7 +66,7 @@ class Shared:
         self.part = part
         self.data = data
         self.root = root
-        self.structure = StructureLock(root)
+        self.structure = StructureLock(root, self.hashed_password)
         self.sheets: Sequence[Sharing] = ()
         self.version = 0  # grows with every change of a cell; nothing was changed yet while it is 0
         self.version_back = False  # whether changes were undone since results of formulas were last asked for
@@ -107,6 +115,16 @@ class Shared:
             return SharedStrings(self.package.read(part) if part else b"<sst/>")
         except NotReadable as problem:
             raise self.package.source.problem(f"its shared texts: {problem}") from None
+
+    def sheet_part(self, name: str | None, sheet: str, number: int) -> SheetPart:
+        """The part of a sheet; `sheet` is what the sheet is called."""
+        return SheetPart(self.package, name, sheet, number)
+
+    def stored_cells(self, part: SheetPart, loads: Loads, where: Callable[[int, int], str]) -> StoredCells:
+        """The cells of a sheet as they are stored."""
+        from scrub.formats.workbook.cells.stored_cells import StoredCells  # which needs this module itself
+
+        return StoredCells(self, part, loads, where)
 
     @cached_property
     def decoder(self) -> Decoder:

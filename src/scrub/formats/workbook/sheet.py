@@ -23,10 +23,9 @@ from scrub.formats.workbook.cells.locks import CellLocks
 from scrub.formats.workbook.cells.number_formats import shown_as
 from scrub.formats.workbook.cells.overlay import SheetOverlay
 from scrub.formats.workbook.cells.stale_results import StaleResults
-from scrub.formats.workbook.cells.stored_cells import SINGLE, Loaded, Loads, StoredCells, placed
+from scrub.formats.workbook.cells.stored_cells import SINGLE, Loaded, Loads, placed
 from scrub.formats.workbook.cells.strings import Run, edited_runs
 from scrub.formats.workbook.formatting.styles import DATE, DURATION, TIME
-from scrub.formats.workbook.part import SheetPart, filtered_areas
 from scrub.formats.workbook.pieces import Pieces
 from scrub.formats.workbook.saved_sheet import SavedSheet
 from scrub.formats.workbook.shared import Shared
@@ -45,8 +44,6 @@ from scrub.model.core.values import Secret, Value, type_name
 if TYPE_CHECKING:
     from scrub.formats.workbook.cells.sheet_order import SheetOrder
 
-#: The forms in which a date, a time and a duration are shown where a cell has no form of its own for them.
-_FORMS = {DATE: "mm-dd-yy", TIME: "m/d/yy h:mm", DURATION: "[h]:mm:ss"}
 #: The most characters that a cell contains.
 _MOST_CHARACTERS = 32_767
 
@@ -72,8 +69,8 @@ class OfficeSheet(OpenSheet):
         overlay = SheetOverlay()
         super().__init__(overlay)
         self._shared = shared
-        lines, own = self.line_changes, SheetPart(shared.package, part, entry.attributes.get("name", ""), number)
-        self._stored = stored = StoredCells(shared, own, loads, self.where)
+        lines, own = self.line_changes, shared.sheet_part(part, entry.attributes.get("name", ""), number)
+        self._stored = stored = shared.stored_cells(own, loads, self.where)
         self._locks = CellLocks(self, shared, overlay, stored, lines)
         self.stale = StaleResults(self, shared, overlay, stored, lines, lambda: self._pieces.lines.hidden_rows())
         self.formulas = CellFormulas(self, shared, overlay, stored, self._locks, self.stale)
@@ -169,7 +166,7 @@ class OfficeSheet(OpenSheet):
 
     @cached_property
     def _filtered(self) -> list[Area]:
-        return filtered_areas(self.saved.part)
+        return self.saved.part.filtered_areas()
 
     @property
     def is_rearranged(self) -> bool:
@@ -283,7 +280,7 @@ class OfficeSheet(OpenSheet):
         style = self.style(row, column)
         sort = self._shared.styles.sort(style)
         if sort != wanted and not (wanted == DATE and sort == TIME):
-            fresh = self._shared.styles.derived(style, "number-format", _FORMS[wanted])
+            fresh = self._shared.styles.derived(style, "number-format", self._shared.moment_forms[wanted])
             self.overlay.formed[key_of(row, column)] = fresh
             return self.overlay.put_style(key_of(row, column), fresh)
         return None

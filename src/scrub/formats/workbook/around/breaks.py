@@ -60,6 +60,11 @@ class Breaks:
         where = f"row {line}" if is_row else f"column {letters_of(line)}"
         self._sheet.changed("page-break", not value, value, kept.put(now), inner=(where,))
 
+    def changed(self, is_row: bool) -> tuple[set[int], set[int]]:
+        """The lines after which a page ended, and those after which one ends now; none where nobody asked."""
+        kept = self._lines[is_row]
+        return (set(kept.first), set(kept.now)) if kept.touched else (set(), set())
+
     @property
     def touched(self) -> bool:
         """Whether any must be written."""

@@ -77,6 +77,12 @@ class Notes:
         before = former.text if former else None
         self._sheet.changed("comment", before, text, revert, inner=(Area(row, column, row, column),))
 
+    def changed(self) -> tuple[Mapping[tuple[int, int], Note], Mapping[tuple[int, int], Note]]:
+        """Those of the file, and those that are to be; none where nothing was changed."""
+        if self._kept is None or not self.touched:
+            return {}, {}
+        return self._kept.notes.first, self._kept.notes.now
+
     @property
     def touched(self) -> bool:
         """Whether they must be written."""

@@ -150,6 +150,31 @@ class Drawings:
         back = put_in(self._titles, found.chart, value)
         self._sheet.changed("title", before, value, back, inner=(found.name,))
 
+    def changes(self) -> Iterator[tuple[int, str | bool | None, bool, NewPicture | None]]:
+        """The pictures and charts that change: the number of each in the drawing, what it shows in words (False where
+        that stays), whether it goes, and what it is to show.
+        """
+        for found in self._found.now if self._found.known else ():
+            part, span = self._properties(found)
+            said: str | bool | None = part.said(span, "descr")
+            if said == span.attributes.get("descr"):
+                said = False
+            removed = (found.place, "picture") in part.edits
+            new = None
+            if found.chart is None:
+                holder = next(one for one in part.root.inside() if one.name == "pic" and one.start < found.place < one.end)
+                new = self.shared.media.wanted(part.name, blip_of(holder, found.name))
+            if said is not False or removed or new is not None:
+                yield number_in(span.attributes, "id"), said, removed, new
+
+    def shown_anew(self) -> Iterator[NewPicture]:
+        """What pictures are to show."""
+        return (new for *_, new in self.changes() if new is not None)
+
+    def new_titles(self) -> Iterator[tuple[str, str]]:
+        """The parts of charts that get another title, with it."""
+        return iter(self._titles.items())
+
     @property
     def touched(self) -> bool:
         """Whether anything of them must be written."""

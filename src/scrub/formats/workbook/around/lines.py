@@ -12,7 +12,6 @@ from scrub.formats.spans import Span, escaped, number_in, parse, with_attributes
 from scrub.formats.workbook.around.protection import ensure_unprotected
 from scrub.formats.workbook.cells.sheet_data import Stored
 from scrub.formats.workbook.part import SheetPart, Skeleton
-from scrub.formats.xmltext import attributes_of
 from scrub.model.cells.sheet import Sheet
 from scrub.model.core.amounts import Length, number_text
 from scrub.model.core.area import letters_of
@@ -24,6 +23,8 @@ from scrub.model.core.values import type_name
 _DIGIT, _MARGIN = 7, 5
 
 
+#: The most columns that are looked at one by one.
+_MANY = 20_000
 #: The `col` elements: attributes, each for the columns from `min` to `max`.
 _Columns = list[dict[str, str]]
 
@@ -135,6 +136,20 @@ class Lines:
         )
         return f"<{p}cols>{entries}</{p}cols>".encode() if entries else b""
 
+    def changed_columns(self) -> dict[int, dict[str, str | None]]:
+        """What of columns is to be other than the file says; None for what is not said any more."""
+        if not self._columns.touched:
+            return {}
+        first, now = self._columns.first, self._columns.now
+        result: dict[int, dict[str, str | None]] = {}
+        for entry in (*first, *now):
+            for column in range(number_in(entry, "min"), number_in(entry, "max") + 1):
+                if column not in result:
+                    result[column] = _difference(_entry_of(first, column), _entry_of(now, column))
+                if len(result) > _MANY:
+                    break
+        return {column: said for column, said in result.items() if said}
+
     # -- rows
 
     def changed_rows(self) -> dict[int, dict[str, str | None]]:
@@ -147,13 +162,8 @@ class Lines:
                 result[row] = changed
         return result
 
-    def _stored_attributes(self, row: int) -> dict[str, str]:
-        stored = self._stored()
-        index = stored.index(row)
-        if index < 0:
-            return {}
-        span = stored.row_span(index)
-        return attributes_of(stored.data[span.start : span.open_end])
+    def _stored_attributes(self, row: int) -> Mapping[str, str]:
+        return self._stored().row_attributes(row)
 
     def hidden_rows(self) -> Sequence[int]:
         """The rows that were hidden or shown in this run."""
@@ -250,6 +260,15 @@ class Lines:
             "customWidth": None if value is None else "1",
             "bestFit": None,
         }
+
+
+def _entry_of(entries: _Columns, column: int) -> dict[str, str]:
+    return next((each for each in entries if number_in(each, "min") <= column <= number_in(each, "max")), {})
+
+
+def _difference(was: Mapping[str, str], now: Mapping[str, str]) -> dict[str, str | None]:
+    names = {*was, *now} - {"min", "max"}
+    return {name: now.get(name) for name in names if was.get(name) != now.get(name)}
 
 
 def _with(entry: dict[str, str], changes: dict[str, str | None]) -> dict[str, str]:

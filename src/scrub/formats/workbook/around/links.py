@@ -74,6 +74,13 @@ class Links:
         """Whether they must be written."""
         return self._links.touched
 
+    def changed(self) -> tuple[list[Area], list[tuple[Area, str]]]:
+        """The ranges of links that go, and those that come with where they lead."""
+        if not self.touched:
+            return [], []
+        first, now = [link[:2] for link in self._links.first], [link[:2] for link in self._links.now]
+        return [area for area, target in first if (area, target) not in now], [each for each in now if each not in first]
+
     def at(self, row: int, column: int) -> str | None:
         """Where a click on the cell leads."""
         return next((link.target for link in self._meeting(Area(row, column, row, column))), None)

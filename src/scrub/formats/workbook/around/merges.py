@@ -32,6 +32,10 @@ class Merges:
         """The merged ranges."""
         return self._areas.now.keys()
 
+    def changed(self) -> tuple[Collection[Area], Collection[Area]]:
+        """Those of the file, and those that are to be; none where nothing was changed."""
+        return (self._areas.first.keys(), self._areas.now.keys()) if self.touched else ((), ())
+
     @property
     def touched(self) -> bool:
         """Whether they must be written."""

@@ -8,6 +8,7 @@ from functools import partial
 
 from scrub.formats.kept import LazyPiece
 from scrub.formats.opc.parts import Parts
+from scrub.formats.open_keys import KEY, opens_key
 from scrub.formats.spans import escaped
 from scrub.formats.workbook.elements import orders
 from scrub.formats.workbook.part import SheetPart, Skeleton
@@ -41,8 +42,17 @@ Attributes = Mapping[str, str]
 class Protection:
     """The protection of one sheet as it should be."""
 
-    def __init__(self, sheet: Sheet, part: SheetPart, changed: Callable[[], None]) -> None:
-        """`changed` is told when it changes: other cells can then be written."""
+    def __init__(
+        self,
+        sheet: Sheet,
+        part: SheetPart,
+        changed: Callable[[], None],
+        hashed: Callable[[Secret], Mapping[str, str]],
+    ) -> None:
+        """`changed` is told when it changes: other cells can then be written; `hashed` gives the attributes of a
+        password.
+        """
+        self._hashed = hashed
         self._sheet = sheet
         self._part = part
         self._changed = changed
@@ -83,7 +93,7 @@ class Protection:
             if same_settings(now, wanted) and has_password(now) == (password is not None):
                 return
         if password is not None:
-            wanted = {**password_attributes(password), **wanted}
+            wanted = {**self._hashed(password), **wanted}
         self._set(wanted, "" if self.on else "protected")
 
     def unprotect(self, password: Secret | None) -> None:
@@ -114,6 +124,11 @@ class Protection:
             self._changed()
 
         self._sheet.changed("protected", before, _state(wanted), revert, said)
+
+    @property
+    def now(self) -> Attributes | None:
+        """Its attributes; None where nothing is protected."""
+        return self._attributes.now if self.on else None
 
     @property
     def touched(self) -> bool:
@@ -217,7 +232,7 @@ def _yes(value: str) -> bool:
 
 def has_password(attributes: Attributes) -> bool:
     """Whether a password is needed to lift it."""
-    return bool(attributes.get("hashValue") or attributes.get("password", "").strip("0"))
+    return bool(attributes.get(KEY) or attributes.get("hashValue") or attributes.get("password", "").strip("0"))
 
 
 def opens(attributes: Attributes, password: Secret | None) -> bool:
@@ -226,13 +241,15 @@ def opens(attributes: Attributes, password: Secret | None) -> bool:
         return True
     if password is None:
         return False
+    if attributes.get(KEY):
+        return opens_key(attributes, password)
     if attributes.get("hashValue"):
         return _opens_hash(attributes, password)
     try:
         wanted = int(attributes["password"], 16)
     except ValueError:
         raise Failure("its protection is damaged: the password's hash is not a number") from None
-    return wanted in password.derived("16 bit", _old_hashes)
+    return wanted in password.derived("16 bit", old_hashes)
 
 
 def _opens_hash(attributes: Attributes, password: Secret) -> bool:
@@ -279,7 +296,7 @@ def _hash(text: str, algorithm: str, salt: bytes, spin: int) -> bytes:
     return result
 
 
-def _old_hashes(text: str) -> frozenset[int]:
+def old_hashes(text: str) -> frozenset[int]:
     """The 16-bit hash of a password (ISO/IEC 29500-4, 14.7.1), for each single-byte form of its characters."""
     found = set()
     for encoding in ("latin-1", "cp1252", "cp1250", "cp1251", "utf-8"):

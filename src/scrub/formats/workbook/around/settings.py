@@ -72,20 +72,20 @@ class Settings:
             if area.top < row <= area.bottom and sheet.measure(row, True, "hidden"):
                 sheet.put_measure(row, True, "hidden", False)
 
-    def _wanted(self) -> list[str]:
+    def wanted(self) -> list[str]:
         """What is to be other than the file has it."""
         return [word for word in _SETTINGS if word in self._kept and self._kept[word].touched]
 
     @property
     def touched(self) -> bool:
         """Whether anything of the sheet's part must be written for them."""
-        return any(_SETTINGS[word].write is not None for word in self._wanted())
+        return any(_SETTINGS[word].write is not None for word in self.wanted())
 
     def elements(self, skeleton: Skeleton, parts: Parts) -> Mapping[str, bytes]:
         """The elements that must change for what was set."""
         elements = Elements(skeleton)
         done: set[object] = set()
-        for word in self._wanted():
+        for word in self.wanted():
             write = _SETTINGS[word].write
             if write is not None and write not in done:
                 done |= {write} if word in _TOGETHER else set()
@@ -94,7 +94,7 @@ class Settings:
 
     def put_names(self) -> None:
         """Hands the workbook the names that settings of this sheet are in."""
-        names, sheet, wanted = self._shared.names, self._sheet, self._wanted()
+        names, sheet, wanted = self._shared.names, self._sheet, self.wanted()
         if "heading-rows" in wanted or "heading-columns" in wanted:
             target = titles_of(names, sheet.name, self.get("heading-rows"), self.get("heading-columns"))
             names.put_local(TITLES, self._number(), target)

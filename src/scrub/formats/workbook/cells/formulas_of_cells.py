@@ -107,7 +107,7 @@ class CellFormulas:
         skeleton, root = part.skeleton()
         for name in ("conditionalFormatting", "dataValidations", "hyperlinks"):
             for span in root.all(name):
-                if raw.search(skeleton, span.start, span.end):
+                if raw.search(skeleton[span.start : span.end]):
                     return f"a {'rule' if name != 'hyperlinks' else 'link'} of {self._sheet.name}"
         return ""
 

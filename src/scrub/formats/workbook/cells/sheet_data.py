@@ -7,10 +7,11 @@ is certainly exact; `Parsed` asks the span tree, for every other part.
 from __future__ import annotations
 
 from bisect import bisect_left
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 
 from scrub.formats.spans import NotReadable, Span, number_in, whole
 from scrub.formats.workbook.cells.stored_cell import StoredCell, content_of, holds
+from scrub.formats.xmltext import attributes_of
 from scrub.model.core.area import MOST_COLUMNS, MOST_ROWS, column_of, letters_of
 from scrub.model.core.change import cut
 from scrub.model.core.named import NamedTuple
@@ -50,6 +51,14 @@ class Stored:
     def row_span(self, index: int) -> RowSpan:
         """The byte ranges of a stored row."""
         raise NotImplementedError
+
+    def row_attributes(self, row: int) -> Mapping[str, str]:
+        """What the element of a row says (18.3.1.73)."""
+        index = self.index(row)
+        if index < 0:
+            return {}
+        span = self.row_span(index)
+        return attributes_of(self.data[span.start : span.open_end])
 
     @required
     def cells(self, index: int) -> list[StoredCell]:

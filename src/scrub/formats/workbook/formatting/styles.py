@@ -228,6 +228,10 @@ class Styles:
             self._derived[key] = result
         return result
 
+    def origin(self, style: int) -> tuple[int, Mapping[str, object]]:
+        """The format that an added one comes from, and what it looks like otherwise, by field."""
+        return self._origins.get(style, (style, {}))
+
     def _derive(self, style: int, word: str, value: Any) -> int:
         base = self.of(style)
         fresh = Format(dict(base.attributes), dict(base.alignment), dict(base.protection), base.others)

@@ -97,12 +97,12 @@ class Names:
 
     def area(self, name: str) -> tuple[str, Area] | None:
         """The sheet and range that a name of the workbook means; None for any other name."""
-        return _read(self._targets.get((fold(name), None), ""))
+        return read_target(self._targets.get((fold(name), None), ""))
 
     def name_of(self, sheet: str, area: Area) -> str | None:
         """The name of just this range."""
         for (name, local), target in self._targets.items():
-            found = _read(target)
+            found = read_target(target)
             if local is None and found is not None and (fold(found[0]), found[1]) == (fold(sheet), area):
                 span = self._spans.get((name, local))
                 fresh = self._fresh.get((name, local))
@@ -151,6 +151,11 @@ class Names:
         first, last = f"${letters_of(area.left)}${area.top}", f"${letters_of(area.right)}${area.bottom}"
         return first if area.single else f"{first}:{last}"
 
+    def changed(self) -> dict[_Key, tuple[str, str | None]]:
+        """The names that are to be other than the file has them: as each is written, and what it means then."""
+        fresh = {key: (name, target) for key, (name, target, _) in self._fresh.items()}
+        return {**fresh, **{key: (key[0], None) for key in self._gone}}
+
     def splices(self) -> tuple[list[Splice], bytes]:
         """What must change in the workbook part, and the whole element where there is none yet."""
         found: list[Splice] = []
@@ -186,7 +191,7 @@ class Names:
         return next((name for (name, _), target in self._targets.items() if word.search(target)), "")
 
 
-def _read(target: str) -> tuple[str, Area] | None:
+def read_target(target: str) -> tuple[str, Area] | None:
     match = _TARGET.fullmatch(target.strip())
     if match is None:
         return None

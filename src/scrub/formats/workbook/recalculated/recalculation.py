@@ -99,17 +99,12 @@ class Recalculation:
         `trusted` tells that saved results are right, `refused` why nothing can be calculated.
         """
         finished = FinishedPackage(self._package, self._parts)
-        sheets = [
-            SheetCells(
-                place.part, finished.read(str(place.part.name)), place.name, self._decoder, not touched.is_rearranged
-            )
-            for place in self._places
-        ]
+        sheets = [self._cells_now(finished, place, not touched.is_rearranged) for place in self._places]
         if not any(sheet.may_calculate for sheet in sheets):
             return
         for sheet in sheets:
             sheet.untrusted = not trusted
-        cells = BookCells(finished, self._main, sheets, self._decoder.from_1904, moment)
+        cells = self._book(finished, sheets, moment)
         wide = touched.references or touched.names  # then any formula can mean something else
         texts = [sheet.formulas.texts() if sheet.may_calculate else {} for sheet in sheets]
         columns = reachable(
@@ -137,6 +132,20 @@ class Recalculation:
             self._prove(reached, cells, touched)
         self._calculate(cells, reached)
         self._write(sheets)
+
+    # -- what is read and written
+
+    def _cells_now(self, finished: FinishedPackage, place: Place, as_before: bool) -> SheetCells:
+        """The cells of a sheet as it is to be."""
+        return SheetCells(place.part, finished.read(str(place.part.name)), place.name, self._decoder, as_before)
+
+    def _cells_before(self, place: Place, name: str) -> SheetCells:
+        """The cells of a sheet as it is in the file."""
+        return SheetCells(place.part, place.part.data() if place.first else b"", name, self._decoder)
+
+    def _book(self, package: FinishedPackage, sheets: Sequence[SheetCells], moment: datetime) -> BookCells:
+        """The workbook that consists of them."""
+        return BookCells(package, self._main, sheets, self._decoder.from_1904, moment)
 
     def sheet_name(self, sheet: int) -> str:
         """The name of a sheet by its number."""
@@ -188,16 +197,11 @@ class Recalculation:
         sheets = list(cells.sheets)
         if touched.is_rearranged or touched.hides:
             sheets = [
-                SheetCells(
-                    place.part,
-                    place.part.data() if place.first else b"",
-                    place.first if touched.is_rearranged else place.name,
-                    self._decoder,
-                )
+                self._cells_before(place, place.first if touched.is_rearranged else place.name)
                 for place in self._places
             ]
         package = FinishedPackage(self._package, None if touched.is_rearranged else self._parts)
-        former = BookCells(package, self._main, sheets, self._decoder.from_1904, cells.moment)
+        former = self._book(package, sheets, cells.moment)
         if touched.is_rearranged:
             return former
         by_sheet = _by_sheet(touched.areas)
@@ -273,15 +277,18 @@ class Recalculation:
         for result in self.results:
             by_sheet.setdefault(result.sheet, []).append(result)
         for number, results in by_sheet.items():
-            sheet = sheets[number]
-            pieces = ResultWriter(sheet).pieces(results)
-            if pieces is None:
-                continue
-            name = str(sheet.part.name)
-            if name in self._parts.added:
-                self._parts.added[name] = b"".join(pieces)
-            else:
-                self._parts.changed[name] = partial(iter, pieces)
+            self._put(number, sheets[number], results)
+
+    def _put(self, number: int, sheet: SheetCells, results: Sequence[ResultColumn]) -> None:
+        """Writes the results of a sheet into its part."""
+        pieces = ResultWriter(sheet).pieces(results)
+        if pieces is None:
+            return
+        name = str(sheet.part.name)
+        if name in self._parts.added:
+            self._parts.added[name] = b"".join(pieces)
+        else:
+            self._parts.changed[name] = partial(iter, pieces)
 
 
 def _naming(areas: Sequence[tuple[int, int, int, int, int]], sheets: Sequence[SheetCells]) -> set[Node] | None:

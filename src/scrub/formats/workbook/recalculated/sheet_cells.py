@@ -12,7 +12,7 @@ from scrub.formats.workbook.cells.row_form import Alike
 from scrub.formats.workbook.cells.searched import Searched, found_in_column
 from scrub.formats.workbook.cells.sheet_data import Stored
 from scrub.formats.workbook.cells.stored_cell import StoredCell
-from scrub.formats.workbook.part import SheetPart, filtered_areas
+from scrub.formats.workbook.part import SheetPart
 from scrub.formats.workbook.recalculated.formula_cells import SheetFormulas
 from scrub.formats.xmltext import attributes_of, is_on, plain_text, text_of, unescaped
 from scrub.formulas.calculation import DIRTY, Calculated, Held, Lost
@@ -261,14 +261,9 @@ class SheetCells:
         stored = self.stored
         if isinstance(stored, Searched):
             return frozenset(map(int, _HIDDEN_ROW.findall(stored.data, *stored.body)))
-        rows = set()
-        for index, number in enumerate(stored.numbers):
-            span = stored.row_span(index)
-            if is_on(attributes_of(stored.data[span.start : span.open_end]).get("hidden")):
-                rows.add(number)
-        return frozenset(rows)
+        return frozenset(row for row in stored.numbers if is_on(stored.row_attributes(row).get("hidden")))
 
     @cached_property
     def filters(self) -> list[Area]:
         """The ranges whose filters hide anything."""
-        return filtered_areas(self.part, self.data)
+        return self.part.filtered_areas(self.data)

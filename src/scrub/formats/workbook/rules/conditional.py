@@ -163,6 +163,10 @@ class ConditionalFormats:
         inner = "".join(f"<{p}formula>{xstring(formula)}</{p}formula>" for formula in formulas)
         return f'<{p}cfRule priority="1"{said}>{inner}</{p}cfRule>'.encode()
 
+    def changed(self) -> tuple[list[Rule], list[Rule]]:
+        """Those of the file, and those that are to be; none where nothing was changed."""
+        return (self._rules.first, self._rules.now) if self.touched else ([], [])
+
     @property
     def touched(self) -> bool:
         """Whether they must be written."""

@@ -160,6 +160,10 @@ class Validations:
             of["error"] = xstring_value(restriction.message).replace("\n", "_x000a_")
         return tuple(of.items()), formulas
 
+    def changed(self) -> tuple[list[Rule], list[Rule]]:
+        """Those of the file, and those that are to be; none where nothing was changed."""
+        return (self._rules.first, self._rules.now) if self.touched else ([], [])
+
     @property
     def touched(self) -> bool:
         """Whether they must be written."""

@@ -15,13 +15,14 @@ from scrub.formats.spans import NotReadable, Span, parse, set_attributes, splice
 from scrub.formats.workbook.cells.unused_texts import sees_texts, texts_in, texts_staying, without_texts
 from scrub.formats.workbook.formulas.syntax import area_at
 from scrub.formats.workbook.part import SheetPart, of_whole, without_cells
+from scrub.formats.workbook.structure.followed import Followed
 from scrub.formats.workbook.structure.moved_cells import CellMoves, extent, sees_formulas
 from scrub.formats.workbook.structure.moves import Moves, names_sheet
 from scrub.formats.workbook.structure.places import changes
 from scrub.formats.workbook.structure.tabs import cells_naming, only_of, places_naming, reordered, without_titles
 from scrub.formats.zip import Package
 from scrub.model.core.area import Area
-from scrub.model.core.problem import Failure, counted
+from scrub.model.core.problem import Failure
 from scrub.model.core.values import fold
 
 #: Parts that belong to one sheet and name its cells, and parts that name cells of any sheet, by their relationship.
@@ -55,12 +56,9 @@ class Structure:
         self.parts = parts
         self.moves = moves
         self.notes: list[str] = []
+        self._told = Followed()
         self._names: list[re.Pattern[bytes]] = []
         self._done: set[str] = set()
-        self._lost: list[str] = []
-        self._exchanged: list[str] = []
-        self._built: list[str] = []
-        self._followed: list[str] = []  # other sheets whose references follow
 
     def take_out(self, sheets: Sequence[SheetPart], kept: Sequence[SheetPart]) -> None:
         """Takes sheets out. Raises `Failure` where others refer to them, and says where."""
@@ -181,8 +179,8 @@ class Structure:
             return
         cells = CellMoves(part, self.moves)
         data = cells.done(data)
-        self._lost += cells.lost
-        self._exchanged += cells.exchanged
+        self._told.lost += cells.lost
+        self._told.exchanged += cells.exchanged
         skeleton, cut, left_out = without_cells(data)
         try:
             splices = changes(skeleton, parse(skeleton), self.moves, part.sheet)
@@ -193,11 +191,11 @@ class Structure:
         if shift is not None and (shift.rows.put or shift.columns.put):
             data = _wide_enough(data, part)
         if b"INDIRECT(" in data or b"OFFSET(" in data:
-            self._built.append(part.sheet)
+            self._told.built.append(part.sheet)
         if data != before:
             self._put(part.name, data)
             if shift is None:
-                self._followed.append(part.shown)
+                self._told.followed.append(part.shown)
 
     def _related(self, source: str, sheet: str) -> None:
         """The parts that a part leads to."""
@@ -238,26 +236,7 @@ class Structure:
             self._put(name, spliced(data, splices))
 
     def _tell(self) -> None:
-        if self._followed:
-            more = f" and {len(self._followed) - _TOLD} more sheets" if len(self._followed) > _TOLD else ""
-            self.notes.append(f"References on {', '.join(self._followed[:_TOLD])}{more} were updated.")
-        if self._lost:
-            more = f" and {len(self._lost) - _TOLD:,} more" if len(self._lost) > _TOLD else ""
-            self.notes.append(
-                f"{counted(len(self._lost), 'formula')} referred to deleted cells and now show an error: "
-                f"{', '.join(self._lost[:_TOLD])}{more}."
-            )
-        if self._exchanged:
-            more = f" and {len(self._exchanged) - _TOLD:,} more" if len(self._exchanged) > _TOLD else ""
-            self.notes.append(
-                "A row or column moved into or out of a range. Check these ranges: "
-                f"{', '.join(self._exchanged[:_TOLD])}{more}."
-            )
-        if self._built:
-            self.notes.append(
-                f"Formulas on {', '.join(self._built[:_TOLD])} build references from text or numbers (INDIRECT, "
-                "OFFSET), which cannot be updated. Check them."
-            )
+        self.notes += self._told.notes()
         if any(type_ == "vbaProject" for type_, _ in self._leads_to(self.main)):
             self.notes.append("The workbook contains a program. Check whether it refers to rows or sheets that moved.")
 

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 
 from scrub.formats.kept import LazyPiece
+from scrub.formats.open_keys import DIGESTS, KEY
 from scrub.formats.spans import Span, escaped
-from scrub.formats.workbook.around.protection import has_password, opens, password_attributes
+from scrub.formats.workbook.around.protection import has_password, opens
 from scrub.model.core.declare import FileItem
 from scrub.model.core.problem import Failure, WrongPassword
 from scrub.model.core.values import Secret
@@ -17,11 +18,15 @@ _CALLED = {
     "spinCount": "workbookSpinCount", "password": "workbookPassword",
 }  # fmt: skip
 
+_AS_THEY_ARE = ((KEY, KEY), (DIGESTS, DIGESTS))
+
 
 class StructureLock:
     """The lock as it should be."""
 
-    def __init__(self, root: Span) -> None:
+    def __init__(self, root: Span, hashed: Callable[[Secret], Mapping[str, str]]) -> None:
+        """`hashed` gives the attributes of a password."""
+        self._hashed = hashed
         self.root = root
         self._attributes: LazyPiece[Mapping[str, str]] = LazyPiece(self._read)
 
@@ -34,11 +39,21 @@ class StructureLock:
         """Whether it is locked."""
         return self._attributes.now.get("lockStructure", "0") in ("1", "true")
 
+    @property
+    def now(self) -> Mapping[str, str]:
+        """Its attributes."""
+        return self._attributes.now
+
+    @property
+    def touched(self) -> bool:
+        """Whether it must be written."""
+        return self._attributes.touched
+
     def lock(self, file: FileItem, password: Secret | None) -> None:
         """Keeps sheets from being added, moved, renamed and deleted (18.2.29)."""
         fresh = {"lockStructure": "1"}
         if password is not None:
-            fresh |= {_CALLED[name]: value for name, value in password_attributes(password).items()}
+            fresh |= {_CALLED.get(name, name): value for name, value in self._hashed(password).items()}
         if self.on:
             self._ensure_opens(password)
             if has_password(self._password()) == (password is not None):
@@ -53,7 +68,7 @@ class StructureLock:
 
     def _password(self) -> dict[str, str]:
         now = self._attributes.now
-        return {name: now[called] for name, called in _CALLED.items() if called in now}
+        return {name: now[called] for name, called in (*_CALLED.items(), *_AS_THEY_ARE) if called in now}
 
     def _ensure_opens(self, password: Secret | None) -> None:
         if not opens(self._password(), password):
@@ -65,7 +80,7 @@ class StructureLock:
         before = self.on
         now = {
             name: value for name, value in self._attributes.now.items()
-            if name != "lockStructure" and name not in _CALLED.values()
+            if name not in ("lockStructure", KEY, DIGESTS, *_CALLED.values())
         }  # fmt: skip
         back = self._attributes.put({**now, **fresh})
         file.changed("structure-protected", before, on, back, "structure protected" if on else "structure unprotected")

@@ -1,0 +1,1 @@
+"""Workbooks of the Open Document format (OpenDocument 1.3)."""
