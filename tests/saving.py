@@ -28,6 +28,7 @@ from openpyxl.styles import PatternFill
 from openpyxl.worksheet.datavalidation import DataValidation
 from openpyxl.worksheet.table import Table
 from PIL import Image
+from python_calamine import CalamineWorkbook
 from sheets import schema_findings
 from vocabulary_calls import drawn, fitting, macro_of
 
@@ -37,7 +38,7 @@ import scrub.cli
 DEMO = SAMPLE.parent
 PASSWORD = "stove"
 KINDS = {
-    ".xlsx": "workbook", ".csv": "workbook", ".docx": "document", ".odt": "document", ".txt": "document", ".md": "document",
+    ".xlsx": "workbook", ".ods": "workbook", ".csv": "workbook", ".docx": "document", ".odt": "document", ".txt": "document", ".md": "document",
     ".mbox": "mailbox", ".eml": "message", ".pdf": "pdf", ".sqlite": "database", ".jpg": "image", ".png": "image",
 }  # fmt: skip
 SAMPLES = sorted(each.name for each in DEMO.iterdir() if each.suffix in KINDS)
@@ -116,7 +117,7 @@ def other_mail(source: Path, path: Path, chance: random.Random) -> None:
 
 
 MAKERS: dict[str, Callable[[Path, Path, random.Random], None]] = {
-    **dict.fromkeys((".xlsx", ".docx", ".odt"), respelled), **dict.fromkeys((".csv", ".txt", ".md"), other_text),
+    **dict.fromkeys((".xlsx", ".ods", ".docx", ".odt"), respelled), **dict.fromkeys((".csv", ".txt", ".md"), other_text),
     ".pdf": other_pdf, ".sqlite": other_base, **dict.fromkeys((".jpg", ".png"), other_image),
     **dict.fromkeys((".mbox", ".eml"), other_mail),
 }  # fmt: skip
@@ -129,8 +130,10 @@ def ensure_read_by_others(path: Path) -> None:
             openpyxl.load_workbook(path)
         case ".docx":
             docx.Document(str(path))
-        case ".odt":
+        case ".odt" | ".ods":
             with zipfile.ZipFile(path) as package:
+                if path.suffix == ".ods" and package.read("content.xml")[:40].lower().count(b"utf-8"):
+                    CalamineWorkbook.from_path(str(path))  # which reads no other encoding
                 for name in package.namelist():
                     if name.endswith(".xml") and package.getinfo(name).file_size:
                         etree.fromstring(package.read(name))

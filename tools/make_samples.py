@@ -28,6 +28,7 @@ from docx.text.paragraph import Paragraph
 from sample_base import huts
 from sample_mail import bookings_by_mail, water
 from sample_pages import hut_picture, route_cards, seal
+from sample_stores import stores
 
 HUTS = ("Larch", "Kite", "Sorrel", "Gannet", "Rowan", "Tarn", "Scree", "Col")
 HIDDEN = ("Kite", "Tarn")
@@ -359,3 +360,4 @@ if __name__ == "__main__":
     hut_picture(target / "larch-hut.jpg")
     seal(target / "seal.png")
     huts(target / "huts.sqlite")
+    stores(target / "stores.ods", (target / "seal.png").read_bytes())

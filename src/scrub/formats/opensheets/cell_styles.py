@@ -381,7 +381,10 @@ def _letters_of(word: str, look: Any, font_name: str) -> dict[tuple[str, str], s
         return {(STYLE, "text-underline-style"): drawn, **{(STYLE, name): said for name, said in more.items()}}
     if word == "strikethrough":
         drawn = "solid" if look else "none"
-        return {(STYLE, "text-line-through-style"): drawn, (STYLE, "text-line-through-type"): "single" if look else "none"}
+        return {
+            (STYLE, "text-line-through-style"): drawn,
+            (STYLE, "text-line-through-type"): "single" if look else "none",
+        }
     if word == "font":
         return {
             (STYLE, "font-name"): font_name, (FO, "font-family"): None,

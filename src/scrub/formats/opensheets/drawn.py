@@ -79,9 +79,7 @@ def _showing(data: bytes, new: Any, saving: Saving, frame: FoundFrame) -> bytes:
     return spliced(data, [*set_attributes(data, image, values.items()), *gone])
 
 
-def written_media(
-    saving: Saving, changed: dict[str, Any]
-) -> tuple[dict[str, bytes], set[str]]:
+def written_media(saving: Saving, changed: dict[str, Any]) -> tuple[dict[str, bytes], set[str]]:
     """The pictures that come, those that go, and the list of what is in the file (part 2, 4.2)."""
     projection = saving.projection
     for target, title in saving.book.titles.items():
@@ -118,5 +116,3 @@ def _titled(data: bytes, root: Any, title: str) -> bytes:
     tag = data[first.start : first.open_end].removesuffix(b"/>").removesuffix(b">").rstrip() + b">"
     made = tag + escaped_text(title.replace("\n", " ")).encode() + f"</{first.raw_name}>".encode()
     return spliced(data, [Splice(first.start, first.end, made), *(Splice(c.start, c.end, b"") for c in lines[1:])])
-
-

@@ -214,18 +214,24 @@ def _ends(piece: object) -> bool:
 def _open_piece(sort: str, text: str, sheet: str, whole: str, stack: list[str]) -> str:
     if sort == "range":
         return open_reference(text, sheet)
-    if sort == "error" and sheet:
-        return f"[{_open_sheet(sheet)}.#REF!]" if text == "#REF!" else text
     if sort == "function":
         return _NAMES.get(text.upper().removeprefix("_XLFN.").removeprefix("_XLWS."), text)
     if sort == "table":
-        raise Failure(f"a formula with the headings of a table ({whole[:40]}) cannot be written into an OpenDocument file")
+        raise Failure(
+            f"a formula with the headings of a table ({whole[:40]}) cannot be written into an OpenDocument file"
+        )
     if sort == "name":
         if text.upper() in ("TRUE", "FALSE"):
             return f"{text.upper()}()"
         if sheet.startswith("["):
             raise Failure(f'"{whole[:40]}" refers to another file, which cannot be written into an OpenDocument file')
-        return text if text.isascii() and re.fullmatch(r"[A-Za-z_]\w*", text) else f"$$'{text}'" if not text[0].isalpha() else text
+        return (
+            text
+            if text.isascii() and re.fullmatch(r"[A-Za-z_]\w*", text)
+            else f"$$'{text}'"
+            if not text[0].isalpha()
+            else text
+        )
     if sort == "operator" and text in "@#":
         raise Failure(f'"{text}" in the formula cannot be written into an OpenDocument file')
     if sort == "mark":

@@ -92,5 +92,3 @@ def _rule(maker: TableMaker, rule: Any) -> str:
         f'<calcext:condition calcext:apply-style-name="{escaped(style)}" calcext:value="{escaped(said)}" '
         f'calcext:base-cell-address="{escaped(base)}"/>'
     )
-
-

@@ -107,4 +107,3 @@ def moved_rows(saving: Saving, name: str) -> Callable[[bytes], bytes]:
         return row
 
     return refit
-

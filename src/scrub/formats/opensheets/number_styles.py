@@ -285,9 +285,7 @@ def _sort_of(section: str) -> str:
     return "percentage" if any(match["other"] == "%" for match in found) else "number"
 
 
-def _element(
-    section: str, name: str, whole_code: str, maps: Sequence[tuple[str, str]], inner: bool = False
-) -> str:
+def _element(section: str, name: str, whole_code: str, maps: Sequence[tuple[str, str]], inner: bool = False) -> str:
     sort = _sort_of(section)
     made: list[str] = []
     text = ""

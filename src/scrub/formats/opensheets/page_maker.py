@@ -33,7 +33,9 @@ _NAMED = {
 _USUAL_SIZE = (Decimal(21), Decimal("29.7"))
 
 
-def made_page(page: Page, names: tuple[str, str], wanted: set[str], get: Get, declaring: Declaring) -> tuple[bytes, bytes]:
+def made_page(
+    page: Page, names: tuple[str, str], wanted: set[str], get: Get, declaring: Declaring
+) -> tuple[bytes, bytes]:
     """The layout and the master page, under new names; `wanted` are the settings that differ, `get` gives all."""
     master, layout = names
     said = _properties(page, wanted, get)
@@ -219,5 +221,3 @@ def _words(text: str) -> str:
             spaced = re.sub(r" {2,}|^ | $", lambda found: "<text:s/>" * len(found[0]), escaped_text(piece))
             made += spaced
     return made
-
-

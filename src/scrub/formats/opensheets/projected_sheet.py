@@ -353,7 +353,9 @@ class ProjectedSheet:
             for row, column, text, author in notes
         )  # fmt: skip
         said = "".join(f"<author>{escaped_text(author)}</author>" for author in authors)
-        return b"<comments><authors>" + said.encode() + b"</authors><commentList>" + listed + b"</commentList></comments>"
+        return (
+            b"<comments><authors>" + said.encode() + b"</authors><commentList>" + listed + b"</commentList></comments>"
+        )
 
     def frames(self) -> Iterator[FoundFrame]:
         """The pictures and charts, those of the sheet itself first (9.2.8)."""
@@ -479,7 +481,9 @@ def chart_part(book: Projection, folder: str) -> bytes:
 
         data, root = part_tree(book.real, name)
         found = chart_title(root)
-        lines = [text_of(data[p.start : p.end]) for p in found.children if of(p, TEXT, "p")] if found is not None else []
+        lines = (
+            [text_of(data[p.start : p.end]) for p in found.children if of(p, TEXT, "p")] if found is not None else []
+        )
         if lines:
             paragraphs = "".join(f"<a:p><a:r><a:t>{escaped_text(line)}</a:t></a:r></a:p>" for line in lines)
             title = f"<c:title><c:tx><c:rich>{paragraphs}</c:rich></c:tx></c:title>"
@@ -567,5 +571,3 @@ def written_target(target: str, sheets: Sequence[str]) -> str:
     if outside or not mark:
         return target
     return f"#{quoted_sheet(sheet.strip(chr(39)).replace(chr(39) * 2, chr(39)))}.{rest.replace('$', '').replace(':', ':.')}"
-
-

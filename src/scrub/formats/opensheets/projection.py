@@ -152,7 +152,9 @@ class Projection:
             f'Target="{posixpath.relpath(sheet_part(number), "xl")}"/>'
             for number in range(1, len(self.tables) + 1)
         )
-        return relationships_part(f'{entries}<Relationship Id="rStyles" Type="{RELATIONSHIPS}/styles" Target="styles.xml"/>')
+        return relationships_part(
+            f'{entries}<Relationship Id="rStyles" Type="{RELATIONSHIPS}/styles" Target="styles.xml"/>'
+        )
 
     def _workbook(self) -> bytes:
         entries = ""
@@ -314,8 +316,7 @@ def sheet_part(number: int) -> str:
 def relationships_part(entries: str) -> bytes:
     """A part with relationships."""
     return (
-        '<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships">'
-        f"{entries}</Relationships>"
+        f'<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships">{entries}</Relationships>'
     ).encode()
 
 
@@ -323,5 +324,3 @@ def _defined(name: str, local: int | None, target: str, hidden: bool = False) ->
     said = "" if local is None else f' localSheetId="{local}"'
     said += ' hidden="1"' if hidden else ""
     return f'<definedName name="{escaped(name)}"{said}>{escaped_text(target)}</definedName>'
-
-

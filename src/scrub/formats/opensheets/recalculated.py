@@ -132,5 +132,3 @@ class Results:
         writer = RowsWriter(rows, (start, end), self._edits, saving.cells, saving.styles, lambda number: None)
         writer.default_style = lambda row, column: saving.projection.styles.names[part.default_number(column)] or None
         return data[:start] + b"".join(writer.pieces()) + data[end:]
-
-

@@ -105,9 +105,7 @@ class TableRows(Stored):
 
     prefix = ""
 
-    def __init__(
-        self, data: bytes, namespaces: Namespaces, numbered: Callable[[str | None, int, int], int]
-    ) -> None:
+    def __init__(self, data: bytes, namespaces: Namespaces, numbered: Callable[[str | None, int, int], int]) -> None:
         """`numbered` gives the number of a cell format by its name, row and column."""
         self.data = data
         self.namespaces = namespaces
@@ -328,9 +326,7 @@ def _fills(element: CellElement, rows: TableRows) -> bool:
 class SearchedRows(TableRows):
     """Rows and cells found by searching the bytes. Raises `NotReadable` where that is not certainly exact."""
 
-    def __init__(
-        self, data: bytes, namespaces: Namespaces, numbered: Callable[[str | None, int, int], int]
-    ) -> None:
+    def __init__(self, data: bytes, namespaces: Namespaces, numbered: Callable[[str | None, int, int], int]) -> None:
         super().__init__(data, namespaces, numbered)
         self._starts: array[int] = array("L")
         self._ends: array[int] = array("L")
@@ -469,9 +465,7 @@ class ParsedRows(TableRows):
             count = whole(span.of("number-columns-repeated", TABLE), 10**9) or 1
             content = self.data[span.open_end : span.close_start]
             result.append(
-                CellElement(
-                    column, count, span.start, span.end, span.name != "table-cell", canonical(span), content
-                )
+                CellElement(column, count, span.start, span.end, span.name != "table-cell", canonical(span), content)
             )
             column += count
         return result

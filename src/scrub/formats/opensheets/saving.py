@@ -80,7 +80,10 @@ class Saving:
         edits = edits_of(sheet, self.styles.cell, self._rule_name)
         swaps = frame_swaps(sheet, self)
         maker = TableMaker(self, sheet, part, edits, swaps)
-        return maker.made if maker.touched else None
+        if not maker.touched:
+            return None
+        maker.prepare()
+        return maker.made
 
     def _rule_name(self, rule: Any, sheet: str) -> str:
         """The name of the validation for a rule, which is added where none says the same."""
@@ -149,9 +152,7 @@ class Saving:
             raise Failure("its sheets are written in a way that Scrub cannot change")
         self.frame.append(Splice(at, at, made))
 
-    def _put_styles(
-        self, name: str, fresh: Sequence[bytes], data: bytes, root: Span, splices: list[Splice]
-    ) -> None:
+    def _put_styles(self, name: str, fresh: Sequence[bytes], data: bytes, root: Span, splices: list[Splice]) -> None:
         if not fresh:
             return
         made = b"".join(fresh)
@@ -175,7 +176,9 @@ class Saving:
             raise Failure("it has no part for styles with a name. Save it once in its own program")
         data, root = common
         declare = self.common_declaring
-        self._put_styles("styles", [declare(each.decode()).encode() for each in self.styles.common], data, root, self.common)
+        self._put_styles(
+            "styles", [declare(each.decode()).encode() for each in self.styles.common], data, root, self.common
+        )
         self._put_styles("automatic-styles", [layout for layout, _ in self._pages], data, root, self.common)
         if self._pages:
             holder = next((child for child in root.children if child.name == "master-styles"), None)
@@ -378,5 +381,3 @@ class Finished:
             yield change(made) if change is not None else made
             self._known.pop(sheet, None)
         yield spliced(content.frame[cut:], [Splice(s.start - cut, s.end - cut, s.new) for s in after])
-
-

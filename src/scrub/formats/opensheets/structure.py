@@ -100,9 +100,7 @@ def _ensure_movable(saving: Saving) -> None:
         patterns = [names_sheet(name) for name in saving.moves.concerned()]
         holder = next((c for c in saving.projection.holder.children if c.name == "data-pilot-tables"), None)
         if holder is not None and any(p.search(frame[holder.start : holder.end]) for p in patterns):
-            raise Failure(
-                "a pivot table refers to a sheet that changes. Make the change in the workbook's own program"
-            )
+            raise Failure("a pivot table refers to a sheet that changes. Make the change in the workbook's own program")
 
 
 def _ensure_unneeded(saving: Saving, gone: Sequence[OfficeSheet]) -> None:
@@ -152,5 +150,3 @@ def _frames(sheet: OfficeSheet) -> list[FoundFrame]:
     part = sheet.saved.part
     assert isinstance(part, TablePart)
     return list(part.projected.frames()) if part.is_of_file else []
-
-

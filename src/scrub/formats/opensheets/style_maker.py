@@ -46,7 +46,9 @@ class Declaring:
 
     def __call__(self, made: str) -> str:
         """An element that is written with the usual prefixes."""
-        return _TAG.sub(lambda tag: _PREFIX.sub(lambda found: f"{self.prefix(USUAL[found[1]], found[1])}:", tag[0]), made)
+        return _TAG.sub(
+            lambda tag: _PREFIX.sub(lambda found: f"{self.prefix(USUAL[found[1]], found[1])}:", tag[0]), made
+        )
 
     def prefix(self, uri: str, usual: str) -> str:
         """The prefix of a namespace, which is declared if it has to be."""

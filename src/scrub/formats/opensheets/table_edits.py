@@ -96,7 +96,9 @@ def _links(sheet: OfficeSheet, edits: TableEdits) -> None:
             edits.cell(row, column).link = None
     for area, target in now:
         if not area.single and area.height * area.width > 10_000:
-            raise Failure(f"{sheet.name} {area}: an OpenDocument file keeps links in single cells, and these are too many")
+            raise Failure(
+                f"{sheet.name} {area}: an OpenDocument file keeps links in single cells, and these are too many"
+            )
         for row, column in _places(area):
             edits.cell(row, column).link = written_target(target, names)
     if not links.any:

@@ -42,7 +42,12 @@ class TableMaker:
     """Makes the element of one sheet."""
 
     def __init__(
-        self, saving: Saving, sheet: OfficeSheet, part: TablePart, edits: TableEdits, swaps: Mapping[tuple[int, int], list[tuple[bytes, bytes]]]
+        self,
+        saving: Saving,
+        sheet: OfficeSheet,
+        part: TablePart,
+        edits: TableEdits,
+        swaps: Mapping[tuple[int, int], list[tuple[bytes, bytes]]],
     ) -> None:
         """`swaps` are frames by the row and column of their cell (0 for the sheet itself), each with what is to be in
         its place.
@@ -119,11 +124,11 @@ class TableMaker:
 
     # -- all of it
 
-    def made(self) -> bytes:
-        """The element."""
+    def prepare(self) -> None:
+        """Makes what is around the rows, and the styles that rows need: these are written before the sheets."""
         data = self._base()
         content = self.saving.projection.content
-        start, end = rows_in(data, content.element, content.is_plain)
+        start, end = self._region = rows_in(data, content.element, content.is_plain)
         outline = data[:start] + data[end:]
         root = content.element(outline)
         splices = self._tag(outline, root)
@@ -139,13 +144,30 @@ class TableMaker:
         before = [splice for splice in splices if splice.end <= start and splice.start < start]
         before += [splice for splice in splices if splice.start == splice.end == start and splice is fresh_columns]
         after = [splice for splice in splices if splice not in before]
-        rows = b"".join(self._rows(data, (start, end)))
-        if self.sheet.line_changes or self._wraps:
-            rows = without_empty(rows)
         head = spliced(outline[:start], before)
         tail = spliced(outline[start:], [Splice(s.start - start, s.end - start, s.new) for s in after])
         for old, new in self._swaps.get((0, 0), ()):
             head, tail = head.replace(old, new, 1), tail.replace(old, new, 1)
+        self._ends = head, tail
+        self._row_styles(data)
+
+    def _row_styles(self, data: bytes) -> None:
+        breaks = self.edits.breaks[True]
+        every = {*self.edits.rows, *breaks}
+        rows = self.part.stored(data) if every else None
+        for row in every:
+            assert isinstance(rows, TableRows)
+            said, place = self.edits.rows.get(row, {}), rows.place(row)
+            if "ht" in said or "customHeight" in said or row in breaks:
+                base = rows.row_attributes_of(place).get("table:style-name") if place >= 0 else None
+                self.saving.styles.row_style(base, said, breaks.get(row))
+
+    def made(self) -> bytes:
+        """The element."""
+        rows = b"".join(self._rows(self._base(), self._region))
+        if self.sheet.line_changes or self._wraps:
+            rows = without_empty(rows)
+        head, tail = self._ends
         return head + rows + tail
 
     def _base(self) -> bytes:
@@ -168,7 +190,9 @@ class TableMaker:
         if old is not None:
             splices.append(Splice(old.start, old.end, made))
         elif made:
-            at = next((c.start for c in root.children if c.name not in ("title", "desc", "table-source", "scenario")), None)
+            at = next(
+                (c.start for c in root.children if c.name not in ("title", "desc", "table-source", "scenario")), None
+            )
             splices.append(Splice(*(2 * (at if at is not None else root.close_start,)), made))
         return splices
 
@@ -204,7 +228,14 @@ class TableMaker:
             refit = moved_rows(saving, part.sheet)
         edits, merges = self._around_merges(shift)
         writer = RowsWriter(
-            rows, region, edits, saving.cells, saving.styles, lambda number: saving.styles.cell(int(number)), refit, shift
+            rows,
+            region,
+            edits,
+            saving.cells,
+            saving.styles,
+            lambda number: saving.styles.cell(int(number)),
+            refit,
+            shift,
         )
         writer.default_style = self._default_style
         made = writer.pieces(self._wrap() if self._wraps else None)
@@ -338,5 +369,3 @@ class _Wrap:
 
     def __call__(self, row: int) -> tuple[int, bool]:
         return self._level(row), self._headings[0] <= row <= self._headings[1]
-
-

@@ -82,7 +82,9 @@ class RowsWriter:
             full = element.number + element.count - 1
             first = first or element.start
         end = segments[-1].first + segments[-1].count if segments else 1
-        after = [row for row in (*self.edits.cells, *self.edits.rows, *self.edits.breaks[True]) if end <= row <= MOST_ROWS]
+        after = [
+            row for row in (*self.edits.cells, *self.edits.rows, *self.edits.breaks[True]) if end <= row <= MOST_ROWS
+        ]
         after += [area.bottom for area, _ in self._areas if end <= area.bottom <= MOST_ROWS and area.bottom < MOST_ROWS]
         before_last = [line for line in self.shift.rows.put if line > end]
         most = max([*after, *(line - 1 for line in before_last if line - 1 <= MOST_ROWS)], default=0)
@@ -337,5 +339,3 @@ def without_empty(data: bytes) -> bytes:
         if fresh == data:
             return data
         data = fresh
-
-

@@ -313,5 +313,3 @@ def duration_text(value: Duration) -> str:
 def attributes_text(said: Mapping[str, str]) -> str:
     """Attributes as they are written in a tag."""
     return "".join(f' {name}="{escaped(value)}"' for name, value in said.items())
-
-

@@ -162,7 +162,9 @@ class Drawings:
             removed = (found.place, "picture") in part.edits
             new = None
             if found.chart is None:
-                holder = next(one for one in part.root.inside() if one.name == "pic" and one.start < found.place < one.end)
+                holder = next(
+                    one for one in part.root.inside() if one.name == "pic" and one.start < found.place < one.end
+                )
                 new = self.shared.media.wanted(part.name, blip_of(holder, found.name))
             if said is not False or removed or new is not None:
                 yield number_in(span.attributes, "id"), said, removed, new

@@ -79,7 +79,9 @@ class Links:
         if not self.touched:
             return [], []
         first, now = [link[:2] for link in self._links.first], [link[:2] for link in self._links.now]
-        return [area for area, target in first if (area, target) not in now], [each for each in now if each not in first]
+        return [area for area, target in first if (area, target) not in now], [
+            each for each in now if each not in first
+        ]
 
     def at(self, row: int, column: int) -> str | None:
         """Where a click on the cell leads."""
