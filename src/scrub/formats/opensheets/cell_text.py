@@ -13,6 +13,9 @@ from scrub.model.core.lazy_pattern import lazy_pattern
 
 #: The paragraph in which most texts are.
 PLAIN_PARAGRAPH = lazy_pattern(rb"<text:p>([^<]*)</text:p>")
+#: One with blanks that are written out, and such blanks.
+_WITH_BLANKS = lazy_pattern(rb'<text:p>[^<]*(?:<text:s(?: text:c="\d+")?/>[^<]*)*</text:p>')
+_BLANK = lazy_pattern(rb'<text:s(?: text:c="(\d+)")?/>')
 _BLANKS = lazy_pattern(r"[ \t\r\n]+")
 _MOST_BLANKS = 32_767
 #: What is in a paragraph and is not part of its text.
@@ -29,6 +32,12 @@ def paragraph_text(raw: bytes) -> str:
     return text
 
 
+def blanks_text(raw: bytes) -> str:
+    """The text of a paragraph that contains characters and blanks."""
+    marked = _BLANK.sub(lambda found: b"\0" * min(int(found[1] or 1), _MOST_BLANKS), raw)
+    return paragraph_text(marked).replace("\0", " ")
+
+
 def text_in(content: bytes, namespaces: Namespaces) -> str | None:
     """The text of the content of a cell; None where it has no paragraph."""
     plain = PLAIN_PARAGRAPH.fullmatch(content)
@@ -36,6 +45,8 @@ def text_in(content: bytes, namespaces: Namespaces) -> str | None:
         return paragraph_text(plain[1])
     if not content:
         return None
+    if _WITH_BLANKS.fullmatch(content):
+        return blanks_text(content[8:-9])
     lines = ["".join(text for text, _ in pieces) for pieces in _paragraphs(content, namespaces)]
     return "\n".join(lines) if lines else None
 

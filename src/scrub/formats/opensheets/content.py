@@ -6,7 +6,6 @@ give the same: one finds the ends of tables by searching, where that is certainl
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Callable, Iterator
 from xml.parsers import expat
 
@@ -19,14 +18,15 @@ from scrub.model.core.named import NamedTuple
 from scrub.model.core.problem import FileProblem
 
 #: What is looked for in each block; nothing of it may be cut by the edge of one.
-_START, _START_BARE, _END, _ODD, _DECLARED = b"<table:table ", b"<table:table>", b"</table:table>", b"<!", b" xmlns:"
-_HEADINGS = b":table-header-rows"
-_FORMULA = b":formula="
-_NEEDLES = (_FORMULA, _START, _START_BARE, _END, _ODD, _DECLARED, _HEADINGS)
-_LONGEST_PREFIX = 16
-_OVERLAP = max(map(len, _NEEDLES)) + _LONGEST_PREFIX
+_END, _ODD, _HEADINGS, _FORMULA = b"</table:table>", b"<!", b":table-header-rows", b":formula="
+_OVERLAP = max(map(len, (_END, _ODD, _HEADINGS, _FORMULA)))
+_FIRST = lazy_pattern(rb"<table:table[\s>/]")
+_NEXT = lazy_pattern(rb"(\s*)<table:table[\s>]")
+#: Blanks that can be between two tables.
+_BETWEEN = 4096
 _NEEDED = ("table", "office", "text")
-_PREFIXES = {
+#: The prefixes that are searched for, and the namespaces that they usually are.
+PREFIXES = {
     "table": TABLE, "office": OFFICE, "text": TEXT,
     "calcext": "urn:org:documentfoundation:names:experimental:calc:xmlns:calcext:1.0",
 }  # fmt: skip
@@ -51,16 +51,19 @@ class Content:
         self.package = package
         self.name = name
         self._part = PackedPart(package, name)
-        self._declared: Counter[bytes] = Counter()
         self._kept: dict[int, bytes] = {}
         self._headings: list[int] = []  # where headings are
-        self._calculates = False
+        self._calculates: bool | None = None
         self._outlines: dict[int, tuple[bytes, Span]] = {}
+        self._regions: dict[int, tuple[int, int]] = {}
         self.tables: list[TableRange] = []
         self.is_plain = not self._part.is_converted and self._search()  # whether tables are searched
         if self.is_plain:
-            self._cut()
-            self.is_plain = self._prefixes_fit()
+            try:
+                self._cut()
+                self.is_plain = self._prefixes_fit()
+            except FileProblem:  # the other way says what is wrong
+                self.is_plain = False
         if not self.is_plain:
             self.tables = self._ask()
             self._cut()
@@ -103,7 +106,9 @@ class Content:
     @property
     def calculates(self) -> bool:
         """Whether any cell may have a formula."""
-        return self._calculates or not self.is_plain
+        if self._calculates is None:
+            self._calculates = not self.is_plain or any(_FORMULA in window for _, window, _ in self._windows())
+        return self._calculates
 
     def names_headings(self, number: int) -> bool:
         """Whether a table may have heading rows."""
@@ -137,11 +142,33 @@ class Content:
                 assert after is not None
                 data = head[: found.start()] + tail[after.end() :]
                 try:
-                    return data, self.element(data)
+                    root = self.element(data)
+                    self._regions[number] = found.start(), end - start - (len(tail) - after.end())
+                    return data, root
                 except NotReadable:
                     pass  # a row of one tag is among the last ones, say
-        data = without_rows(self.table(number), self.element) if self.is_plain else self.table(number)
+        if not self.is_plain:
+            data = self.table(number)
+            return data, self.element(data)
+        data = self.table(number)
+        self._regions[number] = first, beyond = rows_in(data, self.element)
+        data = data[:first] + data[beyond:]
         return data, self.element(data)
+
+    def region(self, number: int) -> tuple[int, int]:
+        """Where the rows of a table begin and end in its element, with what is around them."""
+        self.outline(number)
+        known = self._regions.get(number)
+        if known is None:
+            known = self._regions[number] = rows_in(self.table(number), self.element, self.is_plain)
+        return known
+
+    def rows(self, number: int) -> Iterator[bytes]:
+        """The rows of a table piece by piece."""
+        first, last = self.region(number)
+        start = self.tables[number].start
+        known = self._kept.get(number)
+        return iter((known[first:last],)) if known is not None else self._part.pieces(start + first, start + last)
 
     def element(self, data: bytes) -> Span:
         """The span tree of an element of the part."""
@@ -156,30 +183,38 @@ class Content:
     # -- cutting
 
     def _search(self) -> bool:
-        """Finds the tables by searching blocks; False where that is not certainly exact."""
-        starts: list[int] = []
+        """Finds the tables by searching blocks; False where that is not certainly exact. A table begins behind the one
+        before; one inside another is found out, as the rest is not well-formed then.
+        """
         ends: list[int] = []
         for at, window, last in self._windows():
-            if window.find(_ODD) >= 0:
+            if b"!" in window and _ODD in window:  # one sign is found much sooner than two in a row
                 return False
-            starts += (at + place for needle in (_START, _START_BARE) for place in _found(window, needle, last))
             ends += (at + place for place in _found(window, _END, last))
-            self._calculates = self._calculates or window.find(_FORMULA) >= 0
             self._headings += (at + place for place in _found(window, _HEADINGS, last))
-            self._declared.update(
-                window[place + len(_DECLARED) : place + len(_DECLARED) + _LONGEST_PREFIX].partition(b"=")[0]
-                for place in _found(window, _DECLARED, last)
-            )
-        starts.sort()
-        if len(starts) != len(ends):
-            return False
-        for start, end in zip(starts, ends, strict=True):
-            if end < start or (self.tables and start < self.tables[-1].end):
+        start = self._first_table()
+        for end in ends:
+            if start is None or end < start:
                 return False
-            if self.tables and self._part.read(self.tables[-1].end, start).strip():
-                break  # what comes after is no sheet: the tables of links to other programs
             self.tables.append(TableRange(start, end + len(_END)))
+            after = self._part.read(end + len(_END), min(end + len(_END) + _BETWEEN, self._part.size))
+            found = _NEXT.match(after)
+            if found is None:
+                break  # what comes after is no sheet: the tables of links to other programs
+            start = end + len(_END) + found.end(1)
         return bool(self.tables)
+
+    def _first_table(self) -> int | None:
+        at, rest = 0, b""
+        for block in self._part.pieces(0, self._part.size):
+            window = rest + block
+            found = _FIRST.search(window)
+            if found is not None:
+                return at + found.start()
+            kept = window[-len(b"<table:table ") :]
+            at += len(window) - len(kept)
+            rest = kept
+        return None
 
     def _windows(self) -> Iterator[tuple[int, bytes, int]]:
         """The part in blocks: the place of each, its bytes, and where what begins in it ends; the rest comes again."""
@@ -193,15 +228,13 @@ class Content:
         yield at, rest, len(rest)
 
     def _prefixes_fit(self) -> bool:
-        """Whether the prefixes that are searched for mean what they usually do, wherever they are used."""
+        """Whether the prefixes that are searched for mean what they usually do where the sheets begin."""
         holder = sheets_of(self.root)
         assert holder is not None
         of = holder.namespaces
-        if holder.prefix != "office:" or any(of.get(prefix, uri) != uri for prefix, uri in _PREFIXES.items()):
+        if holder.prefix != "office:" or any(of.get(prefix, uri) != uri for prefix, uri in PREFIXES.items()):
             return False
-        return all(prefix in of for prefix in _NEEDED) and all(
-            self._declared[prefix.encode()] <= 1 for prefix in _PREFIXES
-        )
+        return all(prefix in of for prefix in _NEEDED)
 
     def _ask(self) -> list[TableRange]:
         """Finds the tables with the XML parser, which then reads the whole part."""
@@ -264,12 +297,6 @@ def sheets_of(root: Span) -> Span | None:
     """The element that contains the sheets (3.7)."""
     body = root.child("body", uri=OFFICE)
     return body.child("spreadsheet", uri=OFFICE) if body is not None else None
-
-
-def without_rows(data: bytes, element: Callable[[bytes], Span]) -> bytes:
-    """The element of a sheet without its rows and what is around them."""
-    start, end = rows_in(data, element)
-    return data[:start] + data[end:]
 
 
 def rows_in(data: bytes, element: Callable[[bytes], Span], is_plain: bool = True) -> tuple[int, int]:

@@ -183,10 +183,10 @@ class ProjectedSheet:
         data = rows.data
         if b"table-row-group" not in data:
             return {}
-        known = getattr(self, "_known_levels", None)
-        if known is None or known[0] is not data:
-            self._known_levels = known = (data, _levels(self.book.content.element(data)))
-        return known[1]
+        if "levels" not in rows.known:
+            rows.known["levels"] = _levels(self.book.content.element(data))
+        found: dict[int, int] = rows.known["levels"]
+        return found
 
     def _breaks(self, is_row: bool) -> bytes:
         lines = sorted(self._breaks_before(is_row))
@@ -305,14 +305,13 @@ class ProjectedSheet:
     def _beside(self) -> list[tuple[int, int, bytes, Span]]:
         """The cells with more than a text: row, column, and the tree of what is in them."""
         rows = self.rows()
-        known = getattr(self, "_known_beside", None)
-        if known is None or known[0] is not rows.data:
-            found = []
+        found: list[tuple[int, int, bytes, Span]] | None = rows.known.get("beside")
+        if found is None:
+            found = rows.known["beside"] = []
             for row, column, element in rows.comments():
                 data = b"<x>" + element.content + b"</x>"
                 found.append((row, column, data, parse_element(data, 0, len(data), rows.namespaces)))
-            self._known_beside = known = (rows.data, found)
-        return known[1]
+        return found
 
     def links(self) -> Iterator[tuple[Area, str]]:
         """The links of cells: where each is and where it leads."""
@@ -397,8 +396,9 @@ class ProjectedSheet:
     def relationships(self) -> bytes:
         """The relationships of the sheet's part; the parts that they lead to are added."""
         book, number = self.book, self.number + 1
+        rows = self.rows()  # held while all of them are looked for
         entries = ""
-        if self._notes():
+        if rows.known is not None and self._notes():
             name = f"xl/comments{number}.xml"
             book.add(name, self.comments)
             entries += f'<Relationship Id="rNotes" Type="{RELATIONSHIPS}/comments" Target="/{name}"/>'

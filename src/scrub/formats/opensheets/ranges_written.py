@@ -44,7 +44,7 @@ def range_splices(saving: Saving) -> list[Splice]:
                 taken.add(name)
                 fresh.append((name, sheet.name, area_of(wanted)))
         own = {each[0]: each for each in projection.tables_of(part.number - 1)} if part.is_in_file else {}
-        for place in pieces.tables.places() if part.is_of_file else ():
+        for place in pieces.tables.places() if pieces.tables.touched or pieces.tables.copied else ():
             known = own.get(place.name)
             if known is not None and known[1] != place.area:
                 areas[known[2].start] = known[2], place.area

@@ -10,17 +10,21 @@ from __future__ import annotations
 import re
 from array import array
 from bisect import bisect_left, bisect_right
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from functools import lru_cache
+from itertools import repeat
+from operator import itemgetter
+from typing import Any, Literal
 
 from scrub.formats.opendocument.read import OFFICE, TABLE, TEXT
 from scrub.formats.opensheets.cell_text import PLAIN_PARAGRAPH, text_in
 from scrub.formats.opensheets.formulas import text_of_formula
+from scrub.formats.opensheets.row_forms import RowForm, form_of
 from scrub.formats.spans import Namespaces, NotReadable, Span, tag_end, whole
 from scrub.formats.workbook.cells.sheet_data import RowSpan, Stored
 from scrub.formats.workbook.cells.stored_cell import Formula, StoredCell
 from scrub.formats.xmltext import plain_text
-from scrub.model.core.area import MOST_COLUMNS, MOST_ROWS, Area
+from scrub.model.core.area import MOST_COLUMNS, MOST_ROWS, Area, column_of
 from scrub.model.core.lazy_pattern import lazy_pattern
 from scrub.model.core.named import NamedTuple
 
@@ -115,6 +119,7 @@ class TableRows(Stored):
         self._counts: dict[int, int] = {}
         self._last: tuple[int, list[CellElement]] = -1, []
         self._cells: tuple[int, list[StoredCell]] = -1, []
+        self.known: dict[str, Any] = {}  # what somebody found out about them
         #: What gives the attributes that a row would have elsewhere, and a problem with the sheet.
         self.attributes_of_row: Callable[[TableRows, int], Mapping[str, str]] = lambda rows, row: {}
         self.problem: Callable[[object], Exception] = lambda what: NotReadable(str(what))
@@ -122,11 +127,15 @@ class TableRows(Stored):
     def _count_rows(self) -> None:
         """Numbers the rows that hold anything, or are formatted."""
         self.numbers = []
-        for place, first in enumerate(self._firsts):
+        numbers, counts = self.numbers, self._counts
+        for place, (first, sure) in enumerate(zip(self._firsts, self._surely(), strict=True)):
+            if sure and place not in counts and first <= MOST_ROWS:  # as most are
+                numbers.append(first)
+                continue
             if first > MOST_ROWS:
                 break
             count = min(self._counts.get(place, 1), MOST_ROWS - first + 1)
-            if self._is_stored(place, count):
+            if sure or self._is_stored(place, count):
                 self.numbers += range(first, first + count)
 
     def _is_stored(self, place: int, count: int) -> bool:
@@ -134,6 +143,10 @@ class TableRows(Stored):
             return any(_says(cell) for cell in self.elements(place))
         return any(_says(cell) or (cell.count <= _MANY and "table:style-name" in cell.attributes)
                    for cell in self.elements(place))  # fmt: skip
+
+    def _surely(self) -> Iterable[int]:
+        """Whether something is in each row for sure."""
+        return repeat(0, len(self._firsts))
 
     # -- rows
 
@@ -227,9 +240,9 @@ class TableRows(Stored):
             return None
         return self.stored(element, row, column)
 
-    def column(self, column: int) -> Iterator[StoredCell]:
-        """The cells of a column, from above."""
-        for place in self.places:
+    def column(self, column: int, places: Sequence[int] | None = None) -> Iterator[StoredCell]:
+        """The cells of a column, from above; or those of the rows in some places."""
+        for place in self.places if places is None else places:
             first, count = self._firsts[place], self._counts.get(place, 1)
             if first > MOST_ROWS:
                 return
@@ -263,17 +276,25 @@ class TableRows(Stored):
                     most = max(most, min(element.column + element.count - 1, MOST_COLUMNS))
         return sorted({least, most}) if most else []
 
+    def _beside(self) -> Iterable[int]:
+        """The places of the rows in which something may be beside texts."""
+        return self.places
+
     def comments(self) -> Iterator[tuple[int, int, CellElement]]:
         """The cells with something beside their text: comments, links, pictures."""
-        for place in self.places:
+        for place in self._beside():
             row = self._firsts[place]
             for element in self.elements(place):
                 if element.content and PLAIN_PARAGRAPH.fullmatch(element.content) is None:
                     yield row, element.column, element
 
+    def _with(self, name: bytes) -> Iterable[int]:
+        """The places of the rows in which a name may be."""
+        return self.places
+
     def merged(self) -> Iterator[Area]:
         """The merged ranges."""
-        for place in self.places:
+        for place in self._with(b"-spanned"):
             row = self._firsts[place]
             for element in self.elements(place):
                 if element.is_covered:
@@ -287,7 +308,7 @@ class TableRows(Stored):
     def attribute_areas(self, name: str) -> dict[str, list[Area]]:
         """The ranges of the cells that have an attribute, by what it says."""
         result: dict[str, list[Area]] = {}
-        for place in self.places:
+        for place in self._with(name.encode()):
             row, count = self._firsts[place], self._counts.get(place, 1)
             for element in self.elements(place):
                 said = element.attributes.get(name)
@@ -323,39 +344,115 @@ def _fills(element: CellElement, rows: TableRows) -> bool:
     return means.is_text and bool(element.content) and bool(text_in(element.content, rows.namespaces))
 
 
+class RowIndex(NamedTuple):
+    """Where the rows of a sheet are, which numbers they have, and which of them are stored."""
+
+    starts: array[int]
+    ends: array[int]
+    firsts: array[int]
+    sure: bytearray
+    counts: dict[int, int]
+    numbers: array[int]
+
+
+class Alike(NamedTuple):
+    """Rows that are written alike: their places, the elements that were asked for, and the places of other rows."""
+
+    places: Sequence[int]
+    found: Sequence[Any]
+    others: Sequence[int]
+
+
 class SearchedRows(TableRows):
     """Rows and cells found by searching the bytes. Raises `NotReadable` where that is not certainly exact."""
 
-    def __init__(self, data: bytes, namespaces: Namespaces, numbered: Callable[[str | None, int, int], int]) -> None:
+    def __init__(
+        self,
+        data: bytes,
+        namespaces: Namespaces,
+        numbered: Callable[[str | None, int, int], int],
+        known: RowIndex | None = None,
+    ) -> None:
+        """`known` tells where the rows are, as it was found before in the same bytes."""
         super().__init__(data, namespaces, numbered)
         self._starts: array[int] = array("L")
         self._ends: array[int] = array("L")
-        self._find_rows()
-        self._count_rows()
+        self._form: RowForm | Literal[False] | None = False
+        self._sure = bytearray()  # whether each row has a value
+        self._others: Sequence[int] | None = None  # the places of rows that have another form
+        self.wanted: Collection[bytes] = ()  # the letters of columns that will probably be asked for
+        self._kept: tuple[Sequence[int], Alike] | None = None  # what was read last
+        self._patterns: dict[tuple[int, ...], re.Pattern[bytes]] = {}
+        if known is not None:
+            self._starts, self._ends, self._firsts, self._sure, self._counts, numbers = known
+            self.numbers = list(numbers)
+        else:
+            self._find_rows()
+            self._count_rows()
+
+    @property
+    def index_of_rows(self) -> RowIndex:
+        """Where the rows are: small beside the bytes."""
+        return RowIndex(self._starts, self._ends, self._firsts, self._sure, self._counts, array("L", self.numbers))
 
     def _find_rows(self) -> None:
         data = self.data
-        starts = array("L", (found.start() for found in _ROW_STARTS.finditer(data)))
-        ends = array("L", (found.end() for found in _ROW_ENDS.finditer(data)))
-        if len(starts) != len(ends):
-            ends = self._ends_of(starts)
-        self._starts, self._ends = starts, ends
-        repeated = {data.rfind(_ROW_START, 0, found.start()): found for found in _REPEATED.finditer(data)}
+        if b"xmlns:" in data and _DECLARED.search(data):
+            raise NotReadable("a prefix that means something else")
+        at, number = 0, 1
+        starts, ends, firsts, sure = self._starts, self._ends, self._firsts, self._sure
+        find, begins = data.find, data.startswith
+        for match in _ROW_ENDS.finditer(data):
+            start = at if begins(_ROW_START, at) else find(_ROW_START, at)
+            at = match.end()
+            if not 0 <= start < at:
+                self._find_odd_rows()
+                return
+            starts.append(start)
+            ends.append(at)
+            firsts.append(number)
+            sure.append(find(b" office:value-type=", start, at) >= 0)
+            number += 1
+        if data.count(_ROW_START) != len(starts) and len(_ROW_STARTS.findall(data)) != len(starts):
+            self._find_odd_rows()
+        elif _REPEATED in data:
+            self._number_again()
+
+    def _number_again(self) -> None:
+        """Numbers the rows, of which some are several equal ones."""
+        repeated = set(self._with(_REPEATED))
+        more, first = 0, len(self._firsts)
+        for place in sorted(repeated):
+            self._repeats(place)
+            first = min(first, place)
+        for place in range(first, len(self._firsts)):
+            self._firsts[place] += more
+            more += self._counts.get(place, 1) - 1
+
+    def _repeats(self, place: int) -> int:
+        """How many equal rows an element is."""
+        found = _ROW.match(self.data, self._starts[place])
+        if found is None:
+            raise NotReadable("a row that is written in another way")
+        count = whole(_attributes(found[1]).get("table:number-rows-repeated"), 10**9) or 1
+        if count != 1:
+            self._counts[place] = count
+        return count
+
+    def _find_odd_rows(self) -> None:
+        """Finds rows of which some are a single tag."""
+        for each in (self._starts, self._ends, self._firsts, self._sure):
+            del each[:]
+        self._counts.clear()
+        self._starts = array("L", (found.start() for found in _ROW_STARTS.finditer(self.data)))
+        self._ends = self._ends_of(self._starts)
         number = 1
-        for place, start in enumerate(starts):
-            if place and start < ends[place - 1]:
+        for place, start in enumerate(self._starts):
+            if place and start < self._ends[place - 1]:
                 raise NotReadable("a row in another one")
             self._firsts.append(number)
-            if start in repeated:
-                found = _ROW.match(data, start)
-                if found is None:
-                    raise NotReadable("a row that is written in another way")
-                count = whole(_attributes(found[1]).get("table:number-rows-repeated"), 10**9)
-                if count != 1:
-                    self._counts[place] = count or 1
-                number += count or 1
-            else:
-                number += 1
+            self._sure.append(False)
+            number += self._repeats(place)
 
     def _ends_of(self, starts: array[int]) -> array[int]:
         """Where rows end, where some of them are a single tag."""
@@ -366,6 +463,110 @@ class SearchedRows(TableRows):
                 end = self.data.index(_ROW_END, end) + len(_ROW_END)
             ends.append(end)
         return ends
+
+    def _surely(self) -> Iterable[int]:
+        return self._sure
+
+    def _with(self, name: bytes) -> Iterable[int]:
+        find, starts, ends = self.data.find, self._starts, self._ends
+        at = find(name)
+        while at >= 0:
+            place = bisect_right(starts, at) - 1
+            if place >= 0:
+                yield place
+            at = find(name, max(at + 1, ends[place] if place >= 0 else 0))
+
+    def element_spans(self, place: int, columns: tuple[int, ...]) -> Sequence[tuple[int, int]] | None:
+        """Where the elements of some columns of a row begin and end; None for a row that is written otherwise."""
+        form = self.form
+        if form is None or place in self._counts:
+            return None
+        pattern = self._patterns.get(columns)
+        if pattern is None:
+            if not all(map(form.has, columns)):
+                return None
+            pattern = self._patterns[columns] = form.pattern(columns)
+        found = pattern.fullmatch(self.data, self._starts[place], self._ends[place])
+        return None if found is None else [found.span(number) for number in range(1, len(columns) + 1)]
+
+    def _beside(self) -> Iterable[int]:
+        data = self.data
+        if b":href=" not in data and b"annotation" not in data:
+            return ()
+        found = (bisect_right(self._starts, match.start()) - 1 for match in _BESIDE.finditer(data))
+        return sorted({place for place in found if place >= 0})
+
+    # -- rows that are written alike
+
+    @property
+    def form(self) -> RowForm | None:
+        """The form of most rows; None where they are too few or too different."""
+        if self._form is False:
+            self._form = form_of(self)
+        return self._form or None
+
+    def _wanted(self, form: RowForm) -> list[int]:
+        """The columns that will probably be asked for, as they were in other sheets."""
+        return sorted(column for column in map(column_of, (each.decode() for each in self.wanted)) if form.has(column))
+
+    def with_column(self, column: int) -> tuple[Sequence[int], Alike]:
+        """The rows of that form with the elements of a column, and of others that will probably be asked for."""
+        form = self.form
+        assert form is not None
+        if self._kept is None or column not in self._kept[0]:
+            columns = sorted({*self._wanted(form), column})
+            self._kept = columns, self.alike(columns)
+        return self._kept
+
+    def alike(self, columns: Sequence[int]) -> Alike:
+        """The rows of that form, with the elements of some columns; and all others."""
+        form = self.form
+        assert form is not None
+        starts = self._starts
+        found: list[Any] = []
+        places: list[int] = []
+        others: list[int] = []
+        place = 0
+        of = itemgetter(*range(1, len(columns) + 1)) if columns else None
+        for match in form.pattern(sorted(columns)).finditer(self.data):
+            start = match.start()
+            while starts[place] < start:
+                others.append(place)
+                place += 1
+            places.append(place)
+            place += 1
+            if of is not None:
+                found.append(of(match))
+        others += range(place, len(starts))
+        self._others = others
+        if columns:
+            self._kept = columns, Alike(places, found, others)
+        return Alike(places, found, others)
+
+    def columns(self) -> Sequence[int]:
+        """The first and the last column in which a cell contains something, or fewer."""
+        form = self.form
+        if form is None:
+            return super().columns()
+        least, most = form.filled if not form.is_empty else (MOST_COLUMNS + 1, 0)
+        for place in self.alike(self._wanted(form)).others if self._others is None else self._others:
+            for element in self.elements(place):
+                if _fills(element, self):
+                    least = min(least, element.column)
+                    most = max(most, min(element.column + element.count - 1, MOST_COLUMNS))
+        return sorted({least, most}) if most else []
+
+    def cell_of(self, raw: bytes, row: int, column: int) -> StoredCell:
+        """The cell that an element of one column is."""
+        found = _CELL.fullmatch(raw)
+        assert found is not None
+        covered, written, text, other = found.groups()
+        element = CellElement(column, 1, 0, 0, covered is not None, _attributes(written), text or other or b"")
+        return self.stored(element, row, column)
+
+    def numbered_rows(self, places: Sequence[int]) -> list[int]:
+        """The numbers of rows that are one element each, by their places."""
+        return list(map(self._firsts.__getitem__, places))
 
     def _span(self, place: int) -> RowSpan:
         start, end = self._starts[place], self._ends[place]
@@ -410,8 +611,10 @@ class SearchedRows(TableRows):
 
 
 _ROW_STARTS = lazy_pattern(rb"<table:table-row[\s>/]")
+_BESIDE = lazy_pattern(rb"<(?:[\w.-]+:annotation|[\w.-]+:a\s|draw:)")
 _ROW_ENDS = lazy_pattern(rb"</table:table-row>")
-_REPEATED = lazy_pattern(rb" table:number-rows-repeated=")
+_REPEATED = b"table:number-rows-repeated="
+_DECLARED = lazy_pattern(rb"\sxmlns:(?:table|office|text|calcext)\s*=")
 
 
 @lru_cache(maxsize=100_000)

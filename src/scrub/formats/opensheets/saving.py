@@ -30,6 +30,8 @@ if TYPE_CHECKING:
     from scrub.formats.opensheets.book import OpenWorkbook
     from scrub.formats.workbook.sheet import OfficeSheet
 
+#: Makes the element of a sheet piece by piece.
+Maker = Callable[[], Iterator[bytes]]
 #: What the settings of programs have for the view of a sheet.
 VIEW_WORDS = frozenset(("view", "gridlines", "zoom", "frozen-rows", "frozen-columns"))
 
@@ -70,11 +72,11 @@ class Saving:
 
     # -- the tables
 
-    def tables(self) -> dict[OfficeSheet, Callable[[], bytes] | None]:
+    def tables(self) -> dict[OfficeSheet, Maker | None]:
         """What makes the element of each sheet that is kept; None for one that stays as it is."""
         return {sheet: self._table(sheet) for sheet in self.book.sheets()}
 
-    def _table(self, sheet: OfficeSheet) -> Callable[[], bytes] | None:
+    def _table(self, sheet: OfficeSheet) -> Maker | None:
         part = sheet.saved.part
         assert isinstance(part, TablePart)
         edits = edits_of(sheet, self.styles.cell, self._rule_name)
@@ -340,7 +342,7 @@ def patch_of(book: OpenWorkbook) -> Patch | None:
 class Finished:
     """The content as it is to be; tables are made when somebody asks."""
 
-    def __init__(self, saving: Saving, tables: Mapping[OfficeSheet, Callable[[], bytes] | None]) -> None:
+    def __init__(self, saving: Saving, tables: Mapping[OfficeSheet, Maker | None]) -> None:
         self.saving = saving
         self.makers = dict(tables)
         self._known: dict[OfficeSheet, bytes] = {}
@@ -359,7 +361,7 @@ class Finished:
             return sheet.saved.part.data()
         known = self._known.get(sheet)
         if known is None:
-            known = self._known[sheet] = maker()
+            known = self._known[sheet] = b"".join(maker())
         return known
 
     def pieces(self) -> Iterator[bytes]:
@@ -376,6 +378,9 @@ class Finished:
             change = self.results.get(sheet)
             if maker is None and change is None and isinstance(sheet.saved.part, TablePart):
                 yield from content.pieces(sheet.saved.part.number - 1)
+                continue
+            if change is None and maker is not None and sheet not in self._known:
+                yield from maker()
                 continue
             made = self.table(sheet)
             yield change(made) if change is not None else made

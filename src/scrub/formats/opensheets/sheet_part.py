@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+import re
 from bisect import bisect_right
-from collections.abc import Callable, Collection, Mapping
+from collections.abc import Callable, Collection, Mapping, Sequence
 from datetime import date, datetime, timedelta
 from decimal import Decimal, InvalidOperation
+from typing import Any
+from weakref import ref
 
 from scrub.formats.opendocument.read import TABLE, value
-from scrub.formats.opensheets.cell_text import runs_in
+from scrub.formats.opensheets.cell_text import blanks_text, paragraph_text, runs_in
 from scrub.formats.opensheets.lazy_elements import GrownBytes, LazyRoot
 from scrub.formats.opensheets.projected_sheet import ProjectedSheet
 from scrub.formats.opensheets.projection import Projection
-from scrub.formats.opensheets.rows import ParsedRows, SearchedRows, TableRows
+from scrub.formats.opensheets.rows import ParsedRows, RowIndex, SearchedRows, TableRows
 from scrub.formats.spans import NotReadable
 from scrub.formats.workbook.cells.decode import Decoder, Where, duration, number_of
 from scrub.formats.workbook.cells.sheet_data import Stored
@@ -20,8 +23,8 @@ from scrub.formats.workbook.cells.stored_cell import StoredCell
 from scrub.formats.workbook.cells.stored_cells import StoredCells
 from scrub.formats.workbook.cells.strings import Run
 from scrub.formats.workbook.part import SheetPart, Skeleton
-from scrub.model.cells.grid import CellError
-from scrub.model.core.area import Area, area_of
+from scrub.model.cells.grid import CellError, ColumnValues
+from scrub.model.core.area import Area, area_of, letters_of
 from scrub.model.core.lazy_pattern import lazy_pattern
 from scrub.model.core.values import Value
 
@@ -40,7 +43,8 @@ class TablePart(SheetPart):
         self.base = EMPTY_TABLE
         self._projected: ProjectedSheet | None = None
         self._columns: tuple[list[int], list[int]] | None = None
-        self._rows_read: TableRows | None = None
+        self._rows_read: ref[TableRows] | None = None  # not held here: others let go of what was read longest ago
+        self._index: RowIndex | None = None  # where the rows of the file are
         self.like: TablePart | None = None  # the one that it is a copy of
 
     @property
@@ -94,18 +98,19 @@ class TablePart(SheetPart):
     def stored(self, data: bytes | None = None, wanted: Collection[bytes] = ()) -> Stored:
         """The stored cells. Those of the file are kept as long as its bytes are."""
         now = self.data() if data is None else data
-        if self._rows_read is not None and self._rows_read.data is now:
-            return self._rows_read
-        rows = self._read(now)
+        known = self._rows_read() if self._rows_read is not None else None
+        if known is not None and known.data is now:
+            return known
+        rows = self._read(now, data is None or (self.is_in_file and now is self.data()))
+        if isinstance(rows, SearchedRows):
+            rows.wanted = wanted
+            if data is None and self._index is None:
+                self._index = rows.index_of_rows
         if data is None:
-            self._rows_read = rows
+            self._rows_read = ref(rows)
             if self.has_formulas is None:
                 self.has_formulas = b"formula" in now
         return rows
-
-    def let_go(self) -> None:
-        """Lets go of what was read of the cells."""
-        self._rows_read = None
 
     def found(self, data: bytes, fits: Callable[..., bool] = lambda found: True) -> Stored:
         """The cells of its element as it is to be."""
@@ -115,13 +120,14 @@ class TablePart(SheetPart):
         """What is written is read like any other."""
         return
 
-    def _read(self, data: bytes) -> TableRows:
+    def _read(self, data: bytes, is_own: bool = False) -> TableRows:
+        """The rows in some bytes; `is_own` tells that they are those of the file."""
         content = self.package.content
         namespaces = content.namespaces
         rows: TableRows | None = None
         if content.is_plain and not self.parse_slowly:
             try:
-                rows = SearchedRows(data, namespaces, self._numbered)
+                rows = SearchedRows(data, namespaces, self._numbered, self._index if is_own else None)
             except NotReadable:
                 rows = None
         if rows is None:
@@ -228,10 +234,90 @@ def seconds_of(text: str) -> Decimal | None:
     return -total if sign else total
 
 
+#: A number and the text of an element; the characters from which on a number is read with care.
+_NUMBERS = lazy_pattern(rb' office:value="([^"]*)"')
+_TEXTS = lazy_pattern(rb"<text:p>(.*?)</text:p>", re.DOTALL)
+_LONG = 16
+
+
 class OpenStoredCells(StoredCells):
     """The stored cells of one sheet."""
 
     part: TablePart
+
+    def read_column(self, column: int) -> ColumnValues:
+        """The values of a column; notes the rows of its formulas. Rows that are written alike are read together, with
+        the columns that were asked for in other sheets.
+        """
+        loaded = self.loaded()
+        stored = loaded.stored
+        if loaded.filled is not None or not isinstance(stored, SearchedRows):
+            return super().read_column(column)
+        form = stored.form
+        if form is None or not form.has(column):
+            return super().read_column(column)
+        self._loads.asked.add(letters_of(column).encode())
+        columns, alike = stored.with_column(column)
+        at = columns.index(column)
+        elements = alike.found if len(columns) == 1 else [each[at] for each in alike.found]
+        values, formulas = ColumnValues(), set[int]()
+        self._take_alike(values, formulas, column, stored.numbered_rows(alike.places), elements)
+        for cell in stored.column(column, alike.others):
+            self._take(values, formulas, cell)
+        if alike.others and alike.places and alike.others[0] < alike.places[-1]:
+            values = ColumnValues(sorted(values.items()))
+        self.formula_rows[column] = formulas
+        return values
+
+    def _take_alike(
+        self, values: ColumnValues, formulas: set[int], column: int, rows: list[int], elements: Sequence[bytes]
+    ) -> None:
+        """Takes the values of elements that are written in few ways."""
+        joined = b"\n".join(elements)
+        if b"table:formula=" not in joined:
+            whole = self._all_alike(joined, len(elements))
+            if whole is not None:
+                values.update(zip(rows, whole, strict=True))
+                return
+        stored = self.loaded().stored
+        assert isinstance(stored, SearchedRows)
+        known: dict[bytes, Value] = {}
+        for row, raw in zip(rows, elements, strict=True):
+            value = known.get(raw, known)
+            if value is known:
+                cell = stored.cell_of(raw, row, column)
+                if cell.formula is not None:
+                    formulas.add(row)
+                value = self._shared.decoder.value(cell, lambda row=row: self._where(row, column))  # type: ignore[misc]
+                if cell.formula is None and not isinstance(value, CellError):
+                    known[raw] = value
+            if value is not None:
+                values[row] = value
+
+    @staticmethod
+    def _all_alike(joined: bytes, count: int) -> list[Any] | None:
+        """The values of elements that are all numbers, or all texts; None for others."""
+        if b"table:covered" in joined or b'value-type="error"' in joined:
+            return None
+        if joined.count(b'office:value-type="float"') == count:
+            raw = _NUMBERS.findall(joined)
+            different = set(raw)
+            if len(raw) != count or max(map(len, different), default=0) >= _LONG:
+                return None
+            try:
+                read = {text: number_of(text.decode()) for text in different}
+            except (InvalidOperation, ValueError):
+                return None
+            return list(map(read.__getitem__, raw))
+        if joined.count(b'office:value-type="string"') == count and b"string-value" not in joined:
+            raw = _TEXTS.findall(joined)
+            if len(raw) != count or b"" in raw:
+                return None
+            texts = {text: blanks_text(text) if b"<" in text else paragraph_text(text) for text in set(raw)}
+            if "" in texts.values():
+                return None
+            return list(map(texts.__getitem__, raw))
+        return None
 
     def may_have_runs(self) -> bool:
         """Whether some text of the sheet may have several looks."""

@@ -7,8 +7,8 @@ from collections.abc import Callable, Mapping, Sequence
 from functools import partial
 from typing import TYPE_CHECKING
 
-from scrub.formats.opensheets.moved import moved_attributes
 from scrub.formats.opensheets.formulas import addresses
+from scrub.formats.opensheets.moved import moved_attributes
 from scrub.formats.opensheets.projected_sheet import FoundFrame
 from scrub.formats.opensheets.sheet_part import TablePart
 from scrub.formats.part_tree import part_tree
@@ -21,7 +21,7 @@ from scrub.model.core.problem import Failure
 from scrub.model.core.values import fold
 
 if TYPE_CHECKING:
-    from scrub.formats.opensheets.saving import Saving
+    from scrub.formats.opensheets.saving import Maker, Saving
     from scrub.formats.workbook.sheet import OfficeSheet
 
 #: Places that are named in a failure.
@@ -35,7 +35,7 @@ class Settled(NamedTuple):
     notes: Sequence[str]
 
 
-def settle(saving: Saving, tables: Mapping[OfficeSheet, Callable[[], bytes] | None]) -> Settled:
+def settle(saving: Saving, tables: Mapping[OfficeSheet, Maker | None]) -> Settled:
     """Lets all that is outside the tables follow. Raises `Failure` where a sheet that goes is needed."""
     gone = [sheet for sheet in saving.every if sheet.removed and not sheet.saved.part.is_new]
     if gone:

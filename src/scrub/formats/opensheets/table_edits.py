@@ -101,7 +101,11 @@ def _links(sheet: OfficeSheet, edits: TableEdits) -> None:
             )
         for row, column in _places(area):
             edits.cell(row, column).link = written_target(target, names)
-    if not links.any:
+    if not edits.cells:
+        return
+    part = sheet.saved.part
+    may_link = part.is_new or b"href=" in part.data()  # found much sooner than the links are read
+    if not (may_link or links.touched) or not links.any:
         return
     for row, cells in edits.cells.items():
         for column, edit in cells.items():

@@ -126,11 +126,15 @@ class TableMaker:
 
     def prepare(self) -> None:
         """Makes what is around the rows, and the styles that rows need: these are written before the sheets."""
-        data = self._base()
         content = self.saving.projection.content
-        start, end = self._region = rows_in(data, content.element, content.is_plain)
-        outline = data[:start] + data[end:]
-        root = content.element(outline)
+        if self.part.is_in_file and content.is_plain:
+            start, end = self._region = content.region(self.part.place)
+            outline, root = content.outline(self.part.place)
+        else:
+            data = self._base()
+            start, end = self._region = rows_in(data, content.element, content.is_plain)
+            outline = data[:start] + data[end:]
+            root = content.element(outline)
         splices = self._tag(outline, root)
         fresh_columns = self._columns(outline, root)
         if fresh_columns is not None:
@@ -149,12 +153,12 @@ class TableMaker:
         for old, new in self._swaps.get((0, 0), ()):
             head, tail = head.replace(old, new, 1), tail.replace(old, new, 1)
         self._ends = head, tail
-        self._row_styles(data)
+        self._row_styles()
 
-    def _row_styles(self, data: bytes) -> None:
+    def _row_styles(self) -> None:
         breaks = self.edits.breaks[True]
         every = {*self.edits.rows, *breaks}
-        rows = self.part.stored(data) if every else None
+        rows = self.part.stored() if every else None
         for row in every:
             assert isinstance(rows, TableRows)
             said, place = self.edits.rows.get(row, {}), rows.place(row)
@@ -162,13 +166,20 @@ class TableMaker:
                 base = rows.row_attributes_of(place).get("table:style-name") if place >= 0 else None
                 self.saving.styles.row_style(base, said, breaks.get(row))
 
-    def made(self) -> bytes:
-        """The element."""
-        rows = b"".join(self._rows(self._base(), self._region))
-        if self.sheet.line_changes or self._wraps:
-            rows = without_empty(rows)
+    def made(self) -> Iterator[bytes]:
+        """The element, piece by piece."""
         head, tail = self._ends
-        return head + rows + tail
+        content = self.saving.projection.content
+        yield head
+        if self._rows_stay and self.part.is_in_file and content.is_plain:
+            yield from content.rows(self.part.place)
+        elif self._rows_stay:
+            yield self._base()[slice(*self._region)]
+        elif self.sheet.line_changes or self._wraps:
+            yield without_empty(b"".join(self._rows(self._base(), self._region)))
+        else:
+            yield from self._rows(self._base(), self._region)
+        yield tail
 
     def _base(self) -> bytes:
         if self.part.is_new and self.part.like is None:
@@ -213,6 +224,11 @@ class TableMaker:
         return f"<{p}:table-protection{said}/>".encode()
 
     # -- rows
+
+    @property
+    def _rows_stay(self) -> bool:
+        """Whether nothing happens to the rows."""
+        return not (self.edits or self.sheet.line_changes or self._wraps or self._follows)
 
     @property
     def _wraps(self) -> bool:

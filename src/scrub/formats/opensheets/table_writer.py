@@ -8,15 +8,18 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any, Protocol
 
 from scrub.formats.opendocument.read import TABLE
-from scrub.formats.opensheets.rows import CellElement, TableRows
+from scrub.formats.opensheets.rows import CellElement, SearchedRows, TableRows
 from scrub.formats.opensheets.segments import Segment, arranged, marks_of, split
 from scrub.formats.opensheets.table_edits import TableEdits
 from scrub.formats.opensheets.writing import STAYS, CellEdit, CellWriter
 from scrub.formats.shift import STILL, SheetShift
 from scrub.formats.spans import parse_element, with_attributes
+from scrub.formats.xmltext import plain_text
 from scrub.model.core.area import MOST_COLUMNS, MOST_ROWS, Area
+from scrub.model.core.lazy_pattern import lazy_pattern
 
 _WRAPPER = rb"</?(?:[\w.-]+:)?table-(?:rows|header-rows|row-group)(?:\s[^>]*)?>"
+_STYLE = lazy_pattern(rb' table:style-name="([^"]*)"')
 _EMPTY = re.compile(rb"<((?:[\w.-]+:)?table-(?:header-rows|row-group|rows))(?:\s[^>]*)?>\s*</\1>")
 #: The last row of sheets that programs write in full.
 _FULL = (MOST_ROWS, 65_536)
@@ -73,6 +76,9 @@ class RowsWriter:
         """The rows, with what is between them. `wrap` gives anew in how many groups a row is, by the number that it has
         in the file, and whether it is a heading.
         """
+        if wrap is None and not self.shift and not self._areas:
+            yield from self._few()
+            return
         rows = self.rows
         segments: list[Segment[int]] = []
         first, last, full = 0, len(rows.places) - 1, 0
@@ -93,6 +99,42 @@ class RowsWriter:
         order = list(arranged(split(segments, self._marks), self.shift.rows, -1))
         order = _within(order, full)
         yield from self._with_gaps(order, wrap, last)
+
+    def _few(self) -> Iterator[bytes]:
+        """The rows where single ones change: what is between those keeps its bytes in one piece."""
+        rows, (at, end) = self.rows, self._region
+        wanted = sorted({*self.edits.cells, *self.edits.rows, *self.edits.breaks[True]})
+        later: list[int] = []
+        done = -1
+        for row in wanted:
+            place = rows.place(row)
+            if place < 0:
+                later.append(row)
+                continue
+            if place == done:
+                continue
+            done = place
+            element = rows.row_element(place)
+            yield self._followed(rows.data[at : element.start])
+            at = element.end
+            if element.count == 1:
+                yield from self._segment(Segment(row, 1, place))
+            else:
+                for segment in split([Segment(element.number, element.count, place)], self._marks):
+                    yield from self._segment(segment)
+        if not later:
+            yield self._followed(rows.data[at:end])
+            return
+        last = rows.row_element(len(rows.places) - 1) if rows.places else None
+        after = last.end if last is not None else at
+        yield self._followed(rows.data[at:after])
+        first = last.number + last.count if last is not None else 1
+        for segment in split([Segment(first, later[-1] - first + 1, -1)], self._marks):
+            yield from self._segment(segment)
+        yield rows.data[after:end]
+
+    def _followed(self, data: bytes) -> bytes:
+        return self._refit(data) if self._refit is not None and data else data
 
     def _with_gaps(
         self, order: Sequence[Segment[int]], wrap: Callable[[int], tuple[int, bool]] | None, last: int
@@ -155,7 +197,10 @@ class RowsWriter:
                 opening = self.writer.counted(opening, segment.count, "number-rows-repeated")
         if said is not None or breaks is not None:
             opening = self._row_tag(opening, said or {}, breaks)
-        inside = self._cells(segment, cells, covering)
+        quick = None
+        if segment.of >= 0 and cells and not covering and not self.shift.columns:
+            quick = self._quickly(segment, cells)
+        inside = self._cells(segment, cells, covering) if quick is None else quick
         opening = opening.rstrip().removesuffix(b"/>").removesuffix(b">").rstrip() + b">"
         name = re.match(rb"<([^\s/>]+)", opening)
         assert name is not None
@@ -176,6 +221,48 @@ class RowsWriter:
         return with_attributes(opening, values)
 
     # -- the cells of a row
+
+    def _quickly(self, segment: Segment[int], cells: Mapping[int, CellEdit]) -> bytes | None:
+        """The cells of a row of which single ones change; None where one of them is several or missing."""
+        rows = self.rows
+        if isinstance(rows, SearchedRows) and all(edit.is_plain for edit in cells.values()):
+            columns = tuple(sorted(cells))
+            spans = rows.element_spans(segment.of, columns)
+            if spans is not None:
+                return self._spliced(segment, spans, [cells[column] for column in columns], columns)
+        elements = {each.column: each for each in rows.elements(segment.of) if each.count == 1}
+        if not cells.keys() <= elements.keys():
+            return None
+        row = rows.row_element(segment.of)
+        data, at = rows.data, row.open_end
+        made = []
+        for column in sorted(cells):
+            element = elements[column]
+            made += [
+                data[at : element.start],
+                self._cell(Segment(column, 1, element), segment.first, cells, ()),
+            ]
+            at = element.end
+        return b"".join(made) + data[at : row.close_start]
+
+    def _spliced(
+        self,
+        segment: Segment[int],
+        spans: Sequence[tuple[int, int]],
+        edits: Sequence[CellEdit],
+        columns: Sequence[int],
+    ) -> bytes:
+        """The cells of a row with other values in the places of elements."""
+        row = self.rows.row_element(segment.of)
+        data, at = self.rows.data, row.open_end
+        made = []
+        for (start, end), edit, column in zip(spans, edits, columns, strict=True):
+            element = data[start:end]
+            found = _STYLE.search(element)
+            style = plain_text(found[1]) if found is not None else self.default_style(segment.first, column)
+            made += [data[at:start], self.writer.changed(element, edit, style)]
+            at = end
+        return b"".join(made) + data[at : row.close_start]
 
     def _cells(
         self, segment: Segment[int], cells: Mapping[int, CellEdit], covering: Sequence[tuple[Area, CellEdit]]

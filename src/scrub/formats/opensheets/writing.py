@@ -19,6 +19,7 @@ from scrub.formats.workbook.cells.strings import Run
 from scrub.formulas.calculation import Held, Lost
 from scrub.formulas.values import ErrorValue
 from scrub.model.core.amounts import Duration, number_text
+from scrub.model.core.lazy_pattern import lazy_pattern
 from scrub.model.core.problem import Failure
 from scrub.model.core.values import Value, shown
 
@@ -31,7 +32,17 @@ _VALUES = (
 _FORMULAS = (
     (TABLE, "formula"), (TABLE, "number-matrix-columns-spanned"), (TABLE, "number-matrix-rows-spanned"),
 )  # fmt: skip
-_DAY = Decimal(86_400)
+#: An element of a cell with a plain text, or with nothing; its attributes; and those of its value.
+_PLAIN = lazy_pattern(
+    rb'<table:table-cell((?: [^\s=<>"\'/]+="[^"<]*")*)(?:/>|>(?:<text:p>[^<]*</text:p>)?</table:table-cell>)'
+)
+_SAID = lazy_pattern(rb' ([^\s=]+="[^"]*")')
+_OF_VALUE = (
+    b"office:value", b"office:date-value", b"office:time-value", b"office:boolean-value", b"office:string-value",
+    b"office:currency", b"calcext:value-type",
+)  # fmt: skip
+#: Values of which what is written is kept.
+_MANY = 100_000
 
 
 class Prefixes:
@@ -73,6 +84,15 @@ class CellEdit:
         self.swaps: Any = STAYS  # elements in it, each with what is to be in its place
 
     @property
+    def is_plain(self) -> bool:
+        """Whether nothing but a value is to be another one."""
+        return self.value is not STAYS and self.runs is None and all(
+            each is STAYS for each in (
+                self.formula, self.style, self.comment, self.link, self.validation, self.spans, self.swaps, self.result,
+            )
+        )  # fmt: skip
+
+    @property
     def writes_value(self) -> bool:
         """Whether what is seen in the cell is another text: a formula that goes leaves its result."""
         return self.value is not STAYS or (self.formula is not STAYS and self.formula is not None)
@@ -85,6 +105,9 @@ class CellWriter:
         self.prefixes = prefixes
         self._styles = styles
         self._decoder = decoder
+        self._made: dict[tuple[type, Any, str | None], bytes] = {}  # values that are there often
+        usual = {TABLE: "table:", OFFICE: "office:", TEXT: "text:"}
+        self._is_usual = all(prefixes.has(uri) and prefixes[uri] == prefix for uri, prefix in usual.items())
         self.sorts: dict[str, tuple[str, str | None, str]] = {}  # of new styles: sort, currency and code
         self._cell = f"{prefixes[TABLE]}table-cell"
         self._covered = f"{prefixes[TABLE]}covered-table-cell"
@@ -102,6 +125,10 @@ class CellWriter:
 
     def changed(self, element: bytes, edit: CellEdit, style: str | None) -> bytes:
         """An element of a single cell with an edit; `style` is the name of the style that it has after that."""
+        if edit.is_plain:
+            quick = self._quickly(element, edit.value, style)
+            if quick is not None:
+                return quick
         p = self.prefixes
         said: dict[str, str | None] = {}
         if edit.style is not STAYS:
@@ -158,6 +185,24 @@ class CellWriter:
         if edit.link is not STAYS:
             text = self._linked(text, edit.link)
         return before + text + after
+
+    def _quickly(self, element: bytes, value: Any, style: str | None) -> bytes | None:
+        """A plain element with another value; None for one that is written in another way."""
+        found = _PLAIN.fullmatch(element)
+        if found is None or not self._is_usual:
+            return None
+        kept = b"".join(b" " + said for said in _SAID.findall(found[1]) if not said.startswith(_OF_VALUE))
+        if value is None:
+            return b"<table:table-cell" + kept + b"/>"
+        key = (type(value), value, style)
+        made = self._made.get(key)
+        if made is None:
+            attributes, text = self.value_attributes(value, style)
+            said = "".join(f' {name}="{escaped(each or "")}"' for name, each in attributes.items())
+            made = said.encode() + b">" + written_text(text, "text:") + b"</table:table-cell>"
+            if len(self._made) < _MANY:
+                self._made[key] = made
+        return b"<table:table-cell" + kept + made
 
     # -- values
 
