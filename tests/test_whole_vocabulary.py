@@ -21,7 +21,11 @@ import scrub
 DEMO = SAMPLE.parent
 OFFICE = shutil.which("soffice")
 #: What the office program here can open; that for workbooks is installed on its own.
-OPENED = (".docx", ".odt", *((".xlsx", ".ods") if OFFICE and (Path(OFFICE).resolve().parent / "libsclo.so").exists() else ()))
+OPENED = (
+    ".docx",
+    ".odt",
+    *((".xlsx", ".ods") if OFFICE and (Path(OFFICE).resolve().parent / "libsclo.so").exists() else ()),
+)
 
 
 @pytest.fixture(autouse=True)

@@ -123,7 +123,8 @@ _AUTOMATIC = (
     '<number:number-style style:name="N2"><number:number number:decimal-places="2" number:min-decimal-places="2" '
     'number:min-integer-digits="1"/><number:text> EUR</number:text></number:number-style>'
     '<number:date-style style:name="N3"><number:day number:style="long"/><number:text>.</number:text>'
-    '<number:month number:style="long"/><number:text>.</number:text><number:year number:style="long"/></number:date-style>'
+    '<number:month number:style="long"/><number:text>.</number:text>'
+    '<number:year number:style="long"/></number:date-style>'
     '<style:style style:name="wide" style:family="table-column"><style:table-column-properties '
     'style:column-width="4cm"/></style:style>'
     '<style:style style:name="narrow" style:family="table-column"><style:table-column-properties '
@@ -134,8 +135,8 @@ _AUTOMATIC = (
     'table:display="true"/></style:style>'
     '<style:style style:name="hidden" style:family="table" style:master-page-name="Default"><style:table-properties '
     'table:display="false"/></style:style>'
-    '<style:style style:name="title" style:family="table-cell" style:parent-style-name="Default"><style:text-properties '
-    'fo:font-size="14pt" fo:font-weight="bold"/></style:style>'
+    '<style:style style:name="title" style:family="table-cell" style:parent-style-name="Default">'
+    '<style:text-properties fo:font-size="14pt" fo:font-weight="bold"/></style:style>'
     '<style:style style:name="head" style:family="table-cell" style:parent-style-name="Default">'
     '<style:table-cell-properties fo:background-color="#d9e4df" fo:border-bottom="0.74pt solid #000000"/>'
     '<style:text-properties fo:font-weight="bold"/></style:style>'
@@ -165,7 +166,8 @@ _STYLES = (
     '<office:automatic-styles><style:page-layout style:name="pm1"><style:page-layout-properties fo:page-width="21cm" '
     'fo:page-height="29.7cm" style:print-orientation="portrait" fo:margin-top="2cm" fo:margin-bottom="2cm" '
     'fo:margin-left="1.5cm" fo:margin-right="1.5cm"/><style:header-style><style:header-footer-properties '
-    'fo:min-height="0.75cm" fo:margin-bottom="0.25cm"/></style:header-style></style:page-layout></office:automatic-styles>'
+    'fo:min-height="0.75cm" fo:margin-bottom="0.25cm"/></style:header-style></style:page-layout>'
+    "</office:automatic-styles>"
     '<office:master-styles><style:master-page style:name="Default" style:page-layout-name="pm1"><style:header>'
     "<text:p><text:sheet-name>???</text:sheet-name></text:p></style:header></style:master-page></office:master-styles>"
     "</office:document-styles>"
@@ -187,7 +189,8 @@ _FROZEN = "".join((
 _SETTINGS = (
     f'<office:document-settings {_DECLARED} office:version="1.3"><office:settings>'
     '<config:config-item-set config:name="ooo:view-settings"><config:config-item-map-indexed config:name="Views">'
-    f'<config:config-item-map-entry>{_item("ViewId", "string", "view1")}<config:config-item-map-named config:name="Tables">'
+    f"<config:config-item-map-entry>{_item('ViewId', 'string', 'view1')}<config:config-item-map-named "
+    'config:name="Tables">'
     f'<config:config-item-map-entry config:name="Stores">{_FROZEN}</config:config-item-map-entry>'
     f"</config:config-item-map-named>{_item('ActiveTable', 'string', 'Stores')}</config:config-item-map-entry>"
     "</config:config-item-map-indexed></config:config-item-set></office:settings></office:document-settings>"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
+from scrub.formats.old_digests import old_hashes
 from scrub.model.core.problem import Failure
 from scrub.model.core.values import Secret
 
@@ -55,7 +56,5 @@ def _digests(name: str, text: str) -> frozenset[bytes]:
 
 def _legacy(text: str) -> frozenset[bytes]:
     """The keys of files that come from other workbooks: the old digest of 16 bits, and the SHA-1 of that."""
-    from scrub.formats.workbook.around.protection import old_hashes
-
     shorts = [number.to_bytes(2, order) for number in old_hashes(text) for order in ("big", "little")]
     return frozenset([*shorts, *(_digest("sha1", short) for short in shorts)])

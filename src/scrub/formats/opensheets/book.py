@@ -9,16 +9,18 @@ from scrub.formats.described import Properties
 from scrub.formats.opendocument.properties import TextProperties
 from scrub.formats.opensheets.projection import MAIN, Projection, ensure_workbook
 from scrub.formats.opensheets.shared import OpenShared
+from scrub.formats.opensheets.sheet import OpenSheet
 from scrub.formats.opensheets.sheet_part import TablePart
 from scrub.formats.source import Source, opened
 from scrub.formats.workbook.book import OfficeWorkbook
 from scrub.formats.workbook.shared import Shared
 from scrub.formats.workbook.sheet import OfficeSheet
 from scrub.formats.zip import Package
+from scrub.model.core.problem import Failure
 from scrub.store.patch import Patch
 
 if TYPE_CHECKING:
-    from scrub.formats.opensheets.saving import Finished
+    from scrub.formats.opensheets.finished import Finished
 
 
 class OpenWorkbook(OfficeWorkbook):
@@ -26,6 +28,7 @@ class OpenWorkbook(OfficeWorkbook):
 
     usual: ClassVar[str] = "an .ods"
     package: Projection  # type: ignore[assignment]
+    _sheet_type: ClassVar[type[OfficeSheet]] = OpenSheet
 
     def __init__(self, source: Source) -> None:
         super().__init__(source)
@@ -44,6 +47,14 @@ class OpenWorkbook(OfficeWorkbook):
 
     def _make_shared(self) -> Shared:
         return OpenShared(self, self.package, self.main, self._data, self._root)  # type: ignore[arg-type]
+
+    def lacking(self, what: str = "that") -> str:
+        """What the format has no place for."""
+        return f"{self.name}: an OpenDocument file cannot store {what}. Save it as .xlsx first"
+
+    def embed(self, title: str, text: str) -> None:
+        """Macros are kept in files of other formats."""
+        raise Failure(f"{self.name}: files of this format cannot contain macros. Save it as .xlsx first")
 
     def _make_sheet(self, name: str, like: OfficeSheet | None = None) -> OfficeSheet:
         sheet = super()._make_sheet(name, like)

@@ -1,7 +1,7 @@
 """How cells of an Open Document look (OpenDocument 1.3, part 3, 16.2, 17.18): styles with a name, which cells share.
 
-They are read as the formats of other workbooks (ISO/IEC 29500-1, 18.8), one for each style; a format that was added in a
-run is written as an automatic style of its own, made of the one that it comes from.
+They are read as the formats of other workbooks (ISO/IEC 29500-1, 18.8), one for each style; a format that was added in
+a run is written as an automatic style of its own, made of the one that it comes from.
 """
 
 from __future__ import annotations

@@ -72,7 +72,7 @@ def _paragraphs(content: bytes, namespaces: Namespaces) -> Iterator[list[tuple[s
 
 
 def _trimmed(pieces: list[tuple[str, list[bytes]]]) -> list[tuple[str, list[bytes]]]:
-    """The pieces with blanks collapsed, of which none is at the start; what is marked with NUL is a blank that stays."""
+    """The pieces with blanks collapsed, and none at the start; what is marked with NUL is a blank that stays."""
     result = []
     blank = True
     for text, tags in pieces:

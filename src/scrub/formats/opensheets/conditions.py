@@ -1,5 +1,5 @@
-"""Conditions of validations and of conditional formats (OpenDocument 1.3, part 3, 19.600, 20.355), as the attributes and
-formulas that other workbooks have for them (ISO/IEC 29500-1, 18.3.1.10, 18.3.1.33), and back.
+"""Conditions of validations and of conditional formats (OpenDocument 1.3, part 3, 19.600, 20.355), as the attributes
+and formulas that other workbooks have for them (ISO/IEC 29500-1, 18.3.1.10, 18.3.1.33), and back.
 """
 
 from __future__ import annotations

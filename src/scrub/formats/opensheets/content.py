@@ -1,7 +1,7 @@
 """The part with the sheets of an Open Document workbook (OpenDocument 1.3, part 3, 9.1.2), cut at its tables.
 
-It is unpacked in blocks: a workbook of a few megabytes unpacks to hundreds, and no more than one table is held. Two ways
-give the same: one finds the ends of tables by searching, where that is certainly exact; the other asks the XML parser.
+It is unpacked in blocks: a workbook of a few megabytes unpacks to hundreds, and no more than two tables are held. Two
+ways give the same: one finds the ends of tables by searching, where that is certainly exact; the other asks the parser.
 """
 
 from __future__ import annotations

@@ -5,25 +5,23 @@ from __future__ import annotations
 import posixpath
 from functools import partial
 from itertools import count
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from scrub.formats.opendocument.read import DRAW, SVG, TEXT, XLINK, attribute, of
 from scrub.formats.opensheets.projected_sheet import FoundFrame, chart_title
+from scrub.formats.opensheets.saved_book import SavedBook
 from scrub.formats.opensheets.sheet_part import TablePart
 from scrub.formats.part_tree import part_tree
 from scrub.formats.spans import Splice, ended, escaped, parse_element, set_attributes, spliced
+from scrub.formats.workbook.sheet import OfficeSheet
 from scrub.formats.xmltext import escaped_text
-
-if TYPE_CHECKING:
-    from scrub.formats.opensheets.saving import Saving
-    from scrub.formats.workbook.sheet import OfficeSheet
 
 _MANIFEST = "META-INF/manifest.xml"
 _OWN_MANIFEST = "urn:oasis:names:tc:opendocument:xmlns:manifest:1.0"
 Swaps = dict[tuple[int, int], list[tuple[bytes, bytes]]]
 
 
-def frame_swaps(sheet: OfficeSheet, saving: Saving) -> Swaps:
+def frame_swaps(sheet: OfficeSheet, saving: SavedBook) -> Swaps:
     """The frames of a sheet that change, by their cells."""
     drawings, part = sheet.saved.pieces.drawings, sheet.saved.part
     assert isinstance(part, TablePart)
@@ -44,7 +42,7 @@ def frame_swaps(sheet: OfficeSheet, saving: Saving) -> Swaps:
     return swaps
 
 
-def _described(frame: FoundFrame, data: bytes, said: Any, saving: Saving) -> bytes:
+def _described(frame: FoundFrame, data: bytes, said: Any, saving: SavedBook) -> bytes:
     """A frame with other words for who cannot see it (10.3.2)."""
     if said is False:
         return data
@@ -62,7 +60,7 @@ def _described(frame: FoundFrame, data: bytes, said: Any, saving: Saving) -> byt
     return spliced(data, ended(data, root, f"<{name}{more}>".encode() + text + f"</{name}>".encode()))
 
 
-def _showing(data: bytes, new: Any, saving: Saving, frame: FoundFrame) -> bytes:
+def _showing(data: bytes, new: Any, saving: SavedBook, frame: FoundFrame) -> bytes:
     """A frame that shows another picture."""
     root = parse_element(data, 0, len(data), frame.span.namespaces)
     image = next(child for child in root.children if of(child, DRAW, "image"))
@@ -79,7 +77,7 @@ def _showing(data: bytes, new: Any, saving: Saving, frame: FoundFrame) -> bytes:
     return spliced(data, [*set_attributes(data, image, values.items()), *gone])
 
 
-def written_media(saving: Saving, changed: dict[str, Any]) -> tuple[dict[str, bytes], set[str]]:
+def written_media(saving: SavedBook, changed: dict[str, Any]) -> tuple[dict[str, bytes], set[str]]:
     """The pictures that come, those that go, and the list of what is in the file (part 2, 4.2)."""
     projection = saving.projection
     for target, title in saving.book.titles.items():

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from typing import TYPE_CHECKING
 
 from scrub.formats.opensheets.formulas import (
     NotTranslated,
@@ -13,12 +12,10 @@ from scrub.formats.opensheets.formulas import (
     open_reference,
     plain_address,
 )
-from scrub.formats.spans import Span, Splice, escaped, set_attributes, spliced
+from scrub.formats.opensheets.saved_book import SavedBook
+from scrub.formats.spans import Span, Splice, escaped, set_attributes
 from scrub.formats.workbook.structure.moves import LOST, Moves
 from scrub.formats.xmltext import plain_text
-
-if TYPE_CHECKING:
-    from scrub.formats.opensheets.saving import Saving
 
 #: Attributes with formulas, and those with addresses, by their local names.
 _FORMULAS = frozenset(("formula", "condition", "expression", "value"))
@@ -27,6 +24,7 @@ _ADDRESSES = frozenset((
     "notify-on-update-of-ranges", "values-cell-range-address", "label-cell-address", "source-cell-range-addresses",
     "target-cell-address", "condition-source-range-address", "linked-cell", "source-cell-range", "last-column-spanned",
 ))  # fmt: skip
+_FRAMES = re.compile(rb"""(:(?:end-cell-address|notify-on-update-of-ranges)\s*=\s*)("[^"]*"|'[^']*')""")
 _WRITTEN = re.compile(rb"""(:formula\s*=\s*)("[^"]*"|'[^']*')""")
 
 
@@ -81,10 +79,9 @@ def moved_attributes(moves: Moves, sheet: str, data: bytes, root: Span) -> list[
     return splices
 
 
-def moved_rows(saving: Saving, name: str) -> Callable[[bytes], bytes]:
+def moved_rows(saving: SavedBook, name: str) -> Callable[[bytes], bytes]:
     """What lets the formulas of rows follow."""
     moves = saving.moves
-    content = saving.projection.content
 
     def fresh(match: re.Match[bytes]) -> bytes:
         quote = match[2][:1]
@@ -95,15 +92,17 @@ def moved_rows(saving: Saving, name: str) -> Callable[[bytes], bytes]:
         text = escaped(after)
         return match[1] + quote + (text.replace("'", "&apos;") if quote == b"'" else text).encode() + quote
 
+    def fresh_address(match: re.Match[bytes]) -> bytes:
+        quote = match[2][:1]
+        written = plain_text(match[2][1:-1])
+        text = escaped(moved_address(moves, name, written))
+        return match[1] + quote + (text.replace("'", "&apos;") if quote == b"'" else text).encode() + quote
+
     def refit(row: bytes) -> bytes:
         if b":formula" in row:
             row = _WRITTEN.sub(fresh, row)
         if b"end-cell-address" in row or b"notify-on-update" in row:
-            root = content.element(row)
-            row = spliced(row, [
-                splice for splice in moved_attributes(moves, name, row, root)
-                if b"formula" not in row[splice.start : splice.end]
-            ])  # fmt: skip
+            row = _FRAMES.sub(fresh_address, row)
         return row
 
     return refit

@@ -3,25 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import TYPE_CHECKING
 
 from scrub.formats.opendocument.read import TABLE, value
 from scrub.formats.opensheets.formulas import open_expression, quoted_sheet
 from scrub.formats.opensheets.moved import moved_attributes
+from scrub.formats.opensheets.saved_book import SavedBook
 from scrub.formats.opensheets.sheet_part import TablePart
 from scrub.formats.spans import Span, Splice, ended, escaped
 from scrub.formats.workbook.names.names import read_target
 from scrub.model.core.area import letters_of
 from scrub.model.core.values import fold
 
-if TYPE_CHECKING:
-    from scrub.formats.opensheets.saving import Saving
-
 #: Names that are written in another way, as attributes and elements of the sheet itself.
 _OWN = ("_xlnm.print_area", "_xlnm.print_titles", "_xlnm._filterdatabase")
 
 
-def named_splices(saving: Saving) -> list[Splice]:
+def named_splices(saving: SavedBook) -> list[Splice]:
     """What changes in the names of the whole workbook."""
     projection = saving.projection
     holder = projection.holder.child("named-expressions", uri=TABLE)
@@ -36,11 +33,11 @@ def named_splices(saving: Saving) -> list[Splice]:
     elif made:
         p = saving.declaring.prefix(TABLE, "table")
         whole = f"<{p}:named-expressions>".encode() + made + f"</{p}:named-expressions>".encode()
-        splices.append(_after_tables(saving, whole, ()))
+        splices.append(after_tables(saving, whole, ()))
     return splices
 
 
-def _after_tables(saving: Saving, made: bytes, before: tuple[str, ...]) -> Splice:
+def after_tables(saving: SavedBook, made: bytes, before: tuple[str, ...]) -> Splice:
     """Puts an element after the last table, and after others that come before it."""
     projection = saving.projection
     earlier = [c.end for c in projection.holder.children if c.name in before and c.start >= projection.content.cut]
@@ -52,7 +49,7 @@ def _inside(splice: Splice, others: list[Splice]) -> bool:
     return any(other.start <= splice.start and splice.end <= other.end for other in others)
 
 
-def local_splices(saving: Saving, part: TablePart, outline: bytes, root: Span) -> list[Splice]:
+def local_splices(saving: SavedBook, part: TablePart, outline: bytes, root: Span) -> list[Splice]:
     """What changes in the names of one sheet."""
     holder = root.child("named-expressions", uri=TABLE)
     number = part.number - 1
@@ -68,13 +65,13 @@ def local_splices(saving: Saving, part: TablePart, outline: bytes, root: Span) -
     return splices
 
 
-def _wanted(saving: Saving, local: int | None) -> Mapping[str, tuple[str, str | None]]:
+def _wanted(saving: SavedBook, local: int | None) -> Mapping[str, tuple[str, str | None]]:
     return {
         name: said for (name, own), said in saving.shared.names.changed().items() if own == local and name not in _OWN
     }
 
 
-def _changed(saving: Saving, data: bytes, holder: Span | None, local: int | None) -> list[Splice]:
+def _changed(saving: SavedBook, data: bytes, holder: Span | None, local: int | None) -> list[Splice]:
     wanted = _wanted(saving, local)
     splices = []
     for span in holder.children if holder is not None else ():
@@ -86,7 +83,7 @@ def _changed(saving: Saving, data: bytes, holder: Span | None, local: int | None
     return splices
 
 
-def _fresh(saving: Saving, holder: Span | None, local: int | None) -> bytes:
+def _fresh(saving: SavedBook, holder: Span | None, local: int | None) -> bytes:
     there = {fold(value(span, "name", TABLE) or "") for span in (holder.children if holder is not None else ())}
     return b"".join(
         _element(saving, name, target)
@@ -95,7 +92,7 @@ def _fresh(saving: Saving, holder: Span | None, local: int | None) -> bytes:
     )
 
 
-def _element(saving: Saving, name: str, target: str) -> bytes:
+def _element(saving: SavedBook, name: str, target: str) -> bytes:
     """A name as an element: a range where it means one."""
     target = saving.moves.formula(target, "") if saving.moves else target
     found = read_target(target)

@@ -279,7 +279,7 @@ def _sort_of(section: str) -> str:
         return "date"
     if sort == DURATION:
         return "time"
-    found = [match for match in _TOKEN.finditer(section)]
+    found = list(_TOKEN.finditer(section))
     if any(match["currency"] for match in found):
         return "currency"
     return "percentage" if any(match["other"] == "%" for match in found) else "number"

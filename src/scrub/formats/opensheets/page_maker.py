@@ -1,5 +1,5 @@
-"""Page styles that are made when a workbook is saved (OpenDocument 1.3, part 3, 16.5, 16.9): one of its own for each sheet
-whose page is set, as others may use the one that it had.
+"""Page styles that are made when a workbook is saved (OpenDocument 1.3, part 3, 16.5, 16.9): one of its own for each
+sheet whose page is set, as others may use the one that it had.
 """
 
 from __future__ import annotations

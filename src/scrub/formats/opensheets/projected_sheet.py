@@ -488,7 +488,8 @@ def chart_part(book: Projection, folder: str) -> bytes:
             paragraphs = "".join(f"<a:p><a:r><a:t>{escaped_text(line)}</a:t></a:r></a:p>" for line in lines)
             title = f"<c:title><c:tx><c:rich>{paragraphs}</c:rich></c:tx></c:title>"
     return (
-        f'<c:chartSpace xmlns:c="{_DRAWINGS}/chart" xmlns:a="{_DRAWINGS}/main"><c:chart>{title}</c:chart></c:chartSpace>'
+        f'<c:chartSpace xmlns:c="{_DRAWINGS}/chart" xmlns:a="{_DRAWINGS}/main"><c:chart>{title}</c:chart>'
+        "</c:chartSpace>"
     ).encode()
 
 
@@ -570,4 +571,5 @@ def written_target(target: str, sheets: Sequence[str]) -> str:
     sheet, mark, rest = place.rpartition("!")
     if outside or not mark:
         return target
-    return f"#{quoted_sheet(sheet.strip(chr(39)).replace(chr(39) * 2, chr(39)))}.{rest.replace('$', '').replace(':', ':.')}"
+    name = sheet.strip("'").replace("''", "'")
+    return f"#{quoted_sheet(name)}.{rest.replace('$', '').replace(':', ':.')}"

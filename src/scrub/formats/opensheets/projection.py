@@ -1,7 +1,7 @@
 """An Open Document workbook as the parts that the model of workbooks reads (ISO/IEC 29500-1): each is made of what the
 file says when somebody asks for it. Cells are not among them: they are read where they are.
 
-What the file says is read here, once; what a run changed is written back from the model, by the modules beside this one.
+What the file says is read here, once; what a run changed is written back from the model, by the modules beside this.
 """
 
 from __future__ import annotations

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import datetime
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from scrub.formats.opensheets.content import rows_in
+from scrub.formats.opensheets.finished import Finished
 from scrub.formats.opensheets.rows import TableRows
 from scrub.formats.opensheets.sheet_part import TablePart, seconds_of
 from scrub.formats.opensheets.table_edits import TableEdits
@@ -17,14 +18,11 @@ from scrub.formats.workbook.recalculated.finished import FinishedPackage
 from scrub.formats.workbook.recalculated.recalculation import Place, Recalculation
 from scrub.formats.workbook.recalculated.sheet_cells import SheetCells
 from scrub.formats.workbook.recalculated.told import ResultColumn
+from scrub.formats.workbook.sheet import OfficeSheet
 from scrub.formulas.calculation import Held, Lost
 from scrub.formulas.contract import TablePlace
 from scrub.formulas.tree import Node
 from scrub.formulas.tree import parse as parse_formula
-
-if TYPE_CHECKING:
-    from scrub.formats.opensheets.saving import Finished
-    from scrub.formats.workbook.sheet import OfficeSheet
 
 
 class OpenSheetCells(SheetCells):

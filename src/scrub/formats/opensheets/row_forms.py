@@ -1,19 +1,16 @@
-"""Rows that are written alike, found by one search: what is in a column of a hundred thousand rows is then read together.
+"""Rows that are written alike, found by one search: what is in a column of a hundred thousand rows is read together.
 
-The form of most rows is taken from a few of them: for each place, the sequences of attributes that its cells have. A row
-of that form is read by the search; every other one is read by itself, so that no row is read wrongly or twice.
+The form of most rows is taken from a few of them: for each place, the sequences of attributes that its cells have. A
+row of that form is read by the search; every other one is read by itself, so that no row is read wrongly or twice.
 """
 
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Iterable, Sequence
-from typing import TYPE_CHECKING
+from collections.abc import Callable, Collection, Iterable, Sequence
 
 from scrub.model.core.lazy_pattern import lazy_pattern
-
-if TYPE_CHECKING:
-    from scrub.formats.opensheets.rows import SearchedRows
+from scrub.model.core.named import NamedTuple
 
 #: Rows that are looked at for their form; fewer rows than this are read one by one.
 _SAMPLE, FEW = 48, 64
@@ -22,6 +19,13 @@ _CELL_TAG = lazy_pattern(rb"<table:(?:covered-)?table-cell")
 _PARAGRAPH = rb'<text:p>[^<]*(?:<text:s(?: text:c="\d+")?/>[^<]*)*</text:p>'
 #: Attributes whose value decides what an element means: they are part of its form.
 _FIXED = (b"office:value-type", b"calcext:value-type", b"table:number-columns-repeated")
+
+
+class SampledRow(NamedTuple):
+    """A row whose form is looked for: its start tag, and the elements of its cells with how many columns each is."""
+
+    tag: bytes
+    cells: Sequence[tuple[bytes, int]]
 
 
 class RowForm:
@@ -60,15 +64,15 @@ class RowForm:
         return re.compile(b"".join(made))
 
 
-def form_of(rows: SearchedRows) -> RowForm | None:
-    """The form of most rows of a sheet; None where rows are too few, or too different."""
-    count = len(rows.places)
+def form_of(count: int, sampled: Callable[[int], SampledRow | None]) -> RowForm | None:
+    """The form of most rows of a sheet with that many rows; None where they are too few, or too different."""
     if count < FEW:
         return None
     step = max(1, count // _SAMPLE)
     shapes: dict[tuple[object, ...], list[list[bytes]]] = {}
     for place in range(min(step // 2, count - 1), count, step):
-        shape = _shape(rows, place)
+        row = sampled(place)
+        shape = _shape(row) if row is not None else None
         if shape is not None:
             shapes.setdefault(shape[0], []).append(shape[1])
     if not shapes:
@@ -82,25 +86,13 @@ def form_of(rows: SearchedRows) -> RowForm | None:
     return RowForm(places, [int(str(each)) for each in counts], opening)
 
 
-def _shape(rows: SearchedRows, place: int) -> tuple[tuple[object, ...], list[bytes]] | None:
+def _shape(row: SampledRow) -> tuple[tuple[object, ...], list[bytes]] | None:
     """How a row is written: its tag and the columns that each of its elements is; and the form of each element."""
-    element = rows.row_element(place)
-    if element.count != 1:
+    opening = _as_pattern(row.tag, b"<table:table-row", ())
+    forms = [_cell_form(cell) for cell, _ in row.cells]
+    if opening is None or None in forms:
         return None
-    data = rows.data
-    tag = data[element.start : element.open_end]
-    opening = _as_pattern(tag, b"<table:table-row", ())
-    if opening is None or element.open_end == element.end:
-        return None
-    forms: list[bytes] = []
-    counts: list[int] = []
-    for cell in rows.elements(place):
-        form = _cell_form(data[cell.start : cell.end])
-        if form is None:
-            return None
-        forms.append(form)
-        counts.append(cell.count)
-    return (opening, *counts), forms
+    return (opening, *(count for _, count in row.cells)), [form for form in forms if form is not None]
 
 
 def _cell_form(cell: bytes) -> bytes | None:

@@ -19,8 +19,8 @@ from typing import Any, Literal
 from scrub.formats.opendocument.read import OFFICE, TABLE, TEXT
 from scrub.formats.opensheets.cell_text import PLAIN_PARAGRAPH, text_in
 from scrub.formats.opensheets.formulas import text_of_formula
-from scrub.formats.opensheets.row_forms import RowForm, form_of
-from scrub.formats.spans import Namespaces, NotReadable, Span, tag_end, whole
+from scrub.formats.opensheets.row_forms import RowForm, SampledRow, form_of
+from scrub.formats.spans import Namespaces, NotReadable, Span, parse_element, tag_end, whole
 from scrub.formats.workbook.cells.sheet_data import RowSpan, Stored
 from scrub.formats.workbook.cells.stored_cell import Formula, StoredCell
 from scrub.formats.xmltext import plain_text
@@ -403,7 +403,11 @@ class SearchedRows(TableRows):
         starts, ends, firsts, sure = self._starts, self._ends, self._firsts, self._sure
         find, begins = data.find, data.startswith
         for match in _ROW_ENDS.finditer(data):
-            start = at if begins(_ROW_START, at) else find(_ROW_START, at)
+            if begins(_ROW_TAGS, at):
+                start = at
+            else:
+                found = _ROW_STARTS.search(data, at)
+                start = found.start() if found is not None else -1
             at = match.end()
             if not 0 <= start < at:
                 self._find_odd_rows()
@@ -431,10 +435,7 @@ class SearchedRows(TableRows):
 
     def _repeats(self, place: int) -> int:
         """How many equal rows an element is."""
-        found = _ROW.match(self.data, self._starts[place])
-        if found is None:
-            raise NotReadable("a row that is written in another way")
-        count = whole(_attributes(found[1]).get("table:number-rows-repeated"), 10**9) or 1
+        count = whole(self.row_attributes_of(place).get("table:number-rows-repeated"), 10**9) or 1
         if count != 1:
             self._counts[place] = count
         return count
@@ -498,11 +499,20 @@ class SearchedRows(TableRows):
 
     # -- rows that are written alike
 
+    def _sampled(self, place: int) -> SampledRow | None:
+        """A row as its form is found out; None for one that is several."""
+        element = self.row_element(place)
+        if element.count != 1 or element.open_end == element.end:
+            return None
+        data = self.data
+        cells = [(data[cell.start : cell.end], cell.count) for cell in self.elements(place)]
+        return SampledRow(data[element.start : element.open_end], cells)
+
     @property
     def form(self) -> RowForm | None:
         """The form of most rows; None where they are too few or too different."""
         if self._form is False:
-            self._form = form_of(self)
+            self._form = form_of(len(self.places), self._sampled)
         return self._form or None
 
     def _wanted(self, form: RowForm) -> list[int]:
@@ -576,16 +586,21 @@ class SearchedRows(TableRows):
     def row_attributes_of(self, place: int) -> Mapping[str, str]:
         """The attributes of the element of a row."""
         found = _ROW.match(self.data, self._starts[place])
-        if found is None:
-            raise NotReadable("a row that is written in another way")
-        return _attributes(found[1])
+        return canonical(self._tree(place)) if found is None else _attributes(found[1])
+
+    def _tree(self, place: int) -> Span:
+        """The element of a row that is written in another way. Raises `FileProblem`."""
+        try:
+            return parse_element(self.data, self._starts[place], self._ends[place], self.namespaces)
+        except NotReadable as problem:
+            raise self.problem(problem) from None
 
     def _read(self, place: int) -> list[CellElement]:
         data = self.data
         start, end = self._starts[place], self._ends[place]
         opening = _ROW.match(data, start)
         if opening is None:
-            raise NotReadable("a row that is written in another way")
+            return cells_of(data, self._tree(place))
         at, column = opening.end(), 1
         result: list[CellElement] = []
         last = end - len(_ROW_END)
@@ -595,7 +610,7 @@ class SearchedRows(TableRows):
                 blank = _BLANK.match(data, at, last)
                 assert blank is not None
                 if blank.end() == at:
-                    raise NotReadable("a cell that is written in another way")
+                    return cells_of(data, self._tree(place))
                 at = blank.end()
                 continue
             covered, written, text, other = found.groups()
@@ -610,8 +625,9 @@ class SearchedRows(TableRows):
         return result
 
 
-_ROW_STARTS = lazy_pattern(rb"<table:table-row[\s>/]")
 _BESIDE = lazy_pattern(rb"<(?:[\w.-]+:annotation|[\w.-]+:a\s|draw:)")
+_ROW_STARTS = lazy_pattern(rb"<table:table-row[\s>/]")
+_ROW_TAGS = (b"<table:table-row ", b"<table:table-row>")
 _ROW_ENDS = lazy_pattern(rb"</table:table-row>")
 _REPEATED = b"table:number-rows-repeated="
 _DECLARED = lazy_pattern(rb"\sxmlns:(?:table|office|text|calcext)\s*=")
@@ -660,18 +676,23 @@ class ParsedRows(TableRows):
         return canonical(self._rows[place])
 
     def _read(self, place: int) -> list[CellElement]:
-        result: list[CellElement] = []
-        column = 1
-        for span in self._rows[place].children:
-            if span.uri != TABLE or span.name not in ("table-cell", "covered-table-cell"):
-                continue
-            count = whole(span.of("number-columns-repeated", TABLE), 10**9) or 1
-            content = self.data[span.open_end : span.close_start]
-            result.append(
-                CellElement(column, count, span.start, span.end, span.name != "table-cell", canonical(span), content)
-            )
-            column += count
-        return result
+        return cells_of(self.data, self._rows[place])
+
+
+def cells_of(data: bytes, row: Span) -> list[CellElement]:
+    """The elements of the cells of a row, by its tree."""
+    result: list[CellElement] = []
+    column = 1
+    for span in row.children:
+        if span.uri != TABLE or span.name not in ("table-cell", "covered-table-cell"):
+            continue
+        count = whole(span.of("number-columns-repeated", TABLE), 10**9) or 1
+        content = data[span.open_end : span.close_start]
+        result.append(
+            CellElement(column, count, span.start, span.end, span.name != "table-cell", canonical(span), content)
+        )
+        column += count
+    return result
 
 
 def rows_of(table: Span) -> Iterator[Span]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from contextlib import suppress
 from datetime import date
 from functools import cached_property
 
@@ -10,10 +10,8 @@ from scrub.formats.open_keys import hashed_password
 from scrub.formats.opendocument.read import TABLE, value
 from scrub.formats.opensheets.cell_styles import ensure_has
 from scrub.formats.opensheets.projection import Projection
-from scrub.formats.opensheets.sheet_part import OpenDecoder, OpenStoredCells, TablePart
-from scrub.formats.workbook.cells.stored_cells import Loads
+from scrub.formats.opensheets.sheet_part import OpenDecoder
 from scrub.formats.workbook.formatting.styles import DATE, DURATION, TIME, Styles
-from scrub.formats.workbook.part import SheetPart
 from scrub.formats.workbook.shared import Shared
 
 
@@ -33,14 +31,6 @@ class OpenShared(Shared):
     moment_forms = {DATE: "yyyy-mm-dd", TIME: "yyyy-mm-dd hh:mm", DURATION: "[h]:mm:ss"}  # noqa: RUF012 - never changed
     hashed_password = staticmethod(hashed_password)
 
-    def sheet_part(self, name: str | None, sheet: str, number: int) -> SheetPart:
-        """The part of a sheet."""
-        return TablePart(self.package, name, sheet, number)
-
-    def stored_cells(self, part: SheetPart, loads: Loads, where: Callable[[int, int], str]) -> OpenStoredCells:
-        """The cells of a sheet as they are stored."""
-        return OpenStoredCells(self, part, loads, where)
-
     @cached_property
     def styles(self) -> Styles:
         """How cells look."""
@@ -52,9 +42,7 @@ class OpenShared(Shared):
         said = self.package.holder.child("calculation-settings", uri=TABLE)
         null = said.child("null-date", uri=TABLE) if said is not None else None
         decoder = OpenDecoder(self.styles, self.strings, False)
-        try:
+        with suppress(ValueError):
             decoder.first_day = date.fromisoformat((value(null, "date-value", TABLE) or "1899-12-30")[:10])
-        except ValueError:
-            pass
         decoder.from_1904 = decoder.first_day == date(1904, 1, 1)
         return decoder

@@ -10,7 +10,6 @@ from decimal import Decimal, InvalidOperation
 from typing import Any
 from weakref import ref
 
-from scrub.formats.opendocument.read import TABLE, value
 from scrub.formats.opensheets.cell_text import blanks_text, paragraph_text, runs_in
 from scrub.formats.opensheets.lazy_elements import GrownBytes, LazyRoot
 from scrub.formats.opensheets.projected_sheet import ProjectedSheet
@@ -167,11 +166,6 @@ class TablePart(SheetPart):
             if sheet == name and any(child.name == "filter" for child in span.children)
         ]  # fmt: skip
 
-    @property
-    def table_name(self) -> str:
-        """Its name in the file."""
-        return value(self.projected.outline, "name", TABLE) or self.sheet
-
 
 class OpenDecoder(Decoder):
     """Reads the cells of an Open Document, in which types are written out (part 3, 19.384)."""
@@ -323,7 +317,9 @@ class OpenStoredCells(StoredCells):
         """Whether some text of the sheet may have several looks."""
         loaded = self.loaded()
         if loaded.rich is None:
-            loaded.rich = b"text:span" in loaded.stored.data or b":a " in loaded.stored.data or not isinstance(loaded.stored, SearchedRows)  # fmt: skip
+            stored = loaded.stored
+            is_searched = isinstance(stored, SearchedRows)
+            loaded.rich = not is_searched or b"text:span" in stored.data or b":a " in stored.data
         return loaded.rich
 
     def runs_in(self, row: int, column: int) -> list[Run] | None:

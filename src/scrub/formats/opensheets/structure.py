@@ -5,24 +5,21 @@ from __future__ import annotations
 import posixpath
 from collections.abc import Callable, Mapping, Sequence
 from functools import partial
-from typing import TYPE_CHECKING
 
 from scrub.formats.opensheets.formulas import addresses
 from scrub.formats.opensheets.moved import moved_attributes
 from scrub.formats.opensheets.projected_sheet import FoundFrame
+from scrub.formats.opensheets.saved_book import Maker, SavedBook
 from scrub.formats.opensheets.sheet_part import TablePart
 from scrub.formats.part_tree import part_tree
 from scrub.formats.spans import spliced
+from scrub.formats.workbook.sheet import OfficeSheet
 from scrub.formats.workbook.structure.followed import Followed
 from scrub.formats.workbook.structure.moves import names_sheet
 from scrub.formats.workbook.structure.tabs import names_one
 from scrub.model.core.named import NamedTuple
 from scrub.model.core.problem import Failure
 from scrub.model.core.values import fold
-
-if TYPE_CHECKING:
-    from scrub.formats.opensheets.saving import Maker, Saving
-    from scrub.formats.workbook.sheet import OfficeSheet
 
 #: Places that are named in a failure.
 _MANY = 8
@@ -35,7 +32,7 @@ class Settled(NamedTuple):
     notes: Sequence[str]
 
 
-def settle(saving: Saving, tables: Mapping[OfficeSheet, Maker | None]) -> Settled:
+def settle(saving: SavedBook, tables: Mapping[OfficeSheet, Maker | None]) -> Settled:
     """Lets all that is outside the tables follow. Raises `Failure` where a sheet that goes is needed."""
     gone = [sheet for sheet in saving.every if sheet.removed and not sheet.saved.part.is_new]
     if gone:
@@ -60,7 +57,7 @@ def settle(saving: Saving, tables: Mapping[OfficeSheet, Maker | None]) -> Settle
     return Settled(parts, followed.notes())
 
 
-def _note_lost(saving: Saving, sheet: OfficeSheet, followed: Followed) -> None:
+def _note_lost(saving: SavedBook, sheet: OfficeSheet, followed: Followed) -> None:
     """Notes the formulas that refer to what is gone, and those with other lines in a range than before."""
     moves, name = saving.moves, sheet.saved.part.sheet
     for row, column, formula in sheet.formulas.every():
@@ -72,7 +69,7 @@ def _note_lost(saving: Saving, sheet: OfficeSheet, followed: Followed) -> None:
             followed.exchanged.append(sheet.where(row, column))
 
 
-def _charts(saving: Saving) -> dict[str, Callable[[], bytes]]:
+def _charts(saving: SavedBook) -> dict[str, Callable[[], bytes]]:
     """The charts whose ranges follow."""
     package, moves = saving.projection.real, saving.moves
     patterns = [names_sheet(name) for name in moves.concerned()]
@@ -89,7 +86,7 @@ def _charts(saving: Saving) -> dict[str, Callable[[], bytes]]:
     return parts
 
 
-def _ensure_movable(saving: Saving) -> None:
+def _ensure_movable(saving: SavedBook) -> None:
     """Raises `Failure` for what cannot follow: recorded changes, and tables from elsewhere."""
     frame = saving.projection.frame
     if b"tracked-changes" in frame and any(sheet.line_changes for sheet in saving.kept):
@@ -103,7 +100,7 @@ def _ensure_movable(saving: Saving) -> None:
             raise Failure("a pivot table refers to a sheet that changes. Make the change in the workbook's own program")
 
 
-def _ensure_unneeded(saving: Saving, gone: Sequence[OfficeSheet]) -> None:
+def _ensure_unneeded(saving: SavedBook, gone: Sequence[OfficeSheet]) -> None:
     names = {fold(sheet.saved.part.sheet) for sheet in gone}
     patterns = [names_sheet(sheet.saved.part.sheet) for sheet in gone]
     uses: list[str] = []

@@ -1,13 +1,14 @@
-"""The element of one sheet as it is to be (OpenDocument 1.3, part 3, 9.1.2): its tag, its columns, its rows, the rest."""
+"""The element of one sheet as it is to be (OpenDocument 1.3, part 3, 9.1.2): its tag, its columns, its rows."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from functools import cached_property
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from scrub.formats.open_keys import DIGESTS, KEY
 from scrub.formats.opendocument.read import TABLE, value
+from scrub.formats.opensheets.attributes import named_attributes
 from scrub.formats.opensheets.content import rows_in
 from scrub.formats.opensheets.formulas import address
 from scrub.formats.opensheets.highlights_written import conditional_splices
@@ -15,6 +16,7 @@ from scrub.formats.opensheets.moved import moved_attributes, moved_rows
 from scrub.formats.opensheets.names_written import local_splices
 from scrub.formats.opensheets.projection import columns_of
 from scrub.formats.opensheets.rows import TableRows
+from scrub.formats.opensheets.saved_book import SavedBook
 from scrub.formats.opensheets.segments import Segment, arranged, marks_of, split
 from scrub.formats.opensheets.sheet_part import TablePart
 from scrub.formats.opensheets.style_maker import LOEXT
@@ -23,12 +25,9 @@ from scrub.formats.opensheets.table_writer import RowsWriter, Wrapping, without_
 from scrub.formats.shift import STILL
 from scrub.formats.spans import Span, Splice, parse_element, set_attributes, spliced, whole, with_attributes
 from scrub.formats.workbook.around.protection import permissions, selecting
+from scrub.formats.workbook.sheet import OfficeSheet
 from scrub.model.cells.sheet import Selecting, SheetPermission
 from scrub.model.core.area import MOST_COLUMNS, Area, area_of, column_of
-
-if TYPE_CHECKING:
-    from scrub.formats.opensheets.saving import Saving
-    from scrub.formats.workbook.sheet import OfficeSheet
 
 #: What newer programs write of a protection, by what it leaves possible.
 _OPTIONS = {
@@ -43,7 +42,7 @@ class TableMaker:
 
     def __init__(
         self,
-        saving: Saving,
+        saving: SavedBook,
         sheet: OfficeSheet,
         part: TablePart,
         edits: TableEdits,
@@ -139,7 +138,7 @@ class TableMaker:
         fresh_columns = self._columns(outline, root)
         if fresh_columns is not None:
             splices.append(fresh_columns)
-        splices += conditional_splices(self, outline, root)
+        splices += conditional_splices(self.saving, self.sheet, outline, root)
         splices += local_splices(self.saving, self.part, outline, root)
         if self._follows:
             others = moved_attributes(self.saving.moves, self.part.sheet, outline, root)
@@ -187,8 +186,6 @@ class TableMaker:
         return self.part.data()
 
     def _tag(self, outline: bytes, root: Span) -> list[Splice]:
-        from scrub.formats.opensheets.saving import named_attributes
-
         splices = named_attributes(outline, root, self._attributes)
         protection = self.sheet.saved.pieces.protection
         if not protection.touched:
@@ -265,7 +262,7 @@ class TableMaker:
         """Where lines come or go, merged ranges are split before and merged after that."""
         if not shift:
             return self.edits, []
-        areas = [area for area in self.sheet.saved.pieces.merges.areas]
+        areas = list(self.sheet.saved.pieces.merges.areas)
         gone = [area for area in areas if shift.area(area) != area]
         if not gone:
             return self.edits, []

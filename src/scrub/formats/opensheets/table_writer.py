@@ -46,8 +46,8 @@ class RowsWriter:
         refit: Callable[[bytes], bytes] | None = None,
         shift: SheetShift = STILL,
     ) -> None:
-        """`region` is where rows begin and end in the bytes, with what is around them; `style_number` gives the name of a style by the number that a row says; `refit` lets formulas of a row
-        follow what moves.
+        """`region` is where rows begin and end in the bytes, with what is around them; `style_number` gives the name of
+        a style by the number that a row says; `refit` lets formulas of a row follow what moves.
         """
         self.rows = rows
         self._region = region

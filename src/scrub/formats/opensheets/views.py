@@ -156,7 +156,8 @@ class Views:
         declared = "" if holder.namespaces.get("config") == CONFIG else f' xmlns:config="{CONFIG}"'
         whole = f'<config:config-item-set{declared} config:name="ooo:view-settings">{views}</config:config-item-set>'
         if "ooo" not in holder.namespaces:
-            whole = whole.replace("<config:config-item-set", '<config:config-item-set xmlns:ooo="http://openoffice.org/2004/office"', 1)  # fmt: skip
+            ooo = ' xmlns:ooo="http://openoffice.org/2004/office"'
+            whole = whole.replace("<config:config-item-set", f"<config:config-item-set{ooo}", 1)
         return ended(self.data, holder, whole.encode())
 
 

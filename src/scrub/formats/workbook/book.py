@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from datetime import datetime
 from functools import partial
 from itertools import count
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, ClassVar
 
 from scrub.formats.opc.file import OfficeFile
 from scrub.formats.opc.parts import Parts
@@ -49,6 +49,8 @@ class OfficeWorkbook(OfficeFile, Workbook):
     """A workbook opened for splicing."""
 
     usual = "an .xlsx"
+    #: What its sheets are.
+    _sheet_type: ClassVar[type[OfficeSheet]] = OfficeSheet
 
     def __init__(self, source: Source) -> None:
         super().__init__(source)
@@ -146,7 +148,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
             taken = {fold(name) for name, _, _ in self.shared.names.every()}
             taken |= {fold(name) for each in self._every for name in each.saved.pieces.table_names()}
         copied = (like, taken) if like is not None else None
-        sheet = OfficeSheet(self.shared, self._loads, len(self._every) + 1, entry, None, True, copied)
+        sheet = self._sheet_type(self.shared, self._loads, len(self._every) + 1, entry, None, True, copied)
         self._sheets.append(sheet)
         self._every.append(sheet)
 
@@ -170,7 +172,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
             id_ = entry.related
             target = targets[id_].target if id_ in targets else None
             part = target if target in self.package.members else None
-            yield OfficeSheet(self.shared, self._loads, number, entry, part)
+            yield self._sheet_type(self.shared, self._loads, number, entry, part)
 
     def effects(self, into: str | None = None) -> list[Effect]:
         """What saving it comes to, with the pictures that are saved of it."""

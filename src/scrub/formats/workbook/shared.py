@@ -41,7 +41,6 @@ _NO_STYLES = (
 
 if TYPE_CHECKING:
     from scrub.formats.workbook.cells.row_sorting import RowSorting
-    from scrub.formats.workbook.cells.stored_cells import Loads, StoredCells
     from scrub.formats.workbook.contracts import Calculated, Sharing
     from scrub.formats.workbook.recalculated.live import LiveCells
 
@@ -115,16 +114,6 @@ class Shared:
             return SharedStrings(self.package.read(part) if part else b"<sst/>")
         except NotReadable as problem:
             raise self.package.source.problem(f"its shared texts: {problem}") from None
-
-    def sheet_part(self, name: str | None, sheet: str, number: int) -> SheetPart:
-        """The part of a sheet; `sheet` is what the sheet is called."""
-        return SheetPart(self.package, name, sheet, number)
-
-    def stored_cells(self, part: SheetPart, loads: Loads, where: Callable[[int, int], str]) -> StoredCells:
-        """The cells of a sheet as they are stored."""
-        from scrub.formats.workbook.cells.stored_cells import StoredCells  # which needs this module itself
-
-        return StoredCells(self, part, loads, where)
 
     @cached_property
     def decoder(self) -> Decoder:

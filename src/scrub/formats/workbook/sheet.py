@@ -6,7 +6,7 @@ from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, S
 from datetime import date, datetime
 from decimal import Decimal
 from functools import cached_property
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, ClassVar
 
 from scrub.formats.overlay import NOBODYS, UNCHANGED, key_of, place_of
 from scrub.formats.sheet import OpenSheet
@@ -23,9 +23,10 @@ from scrub.formats.workbook.cells.locks import CellLocks
 from scrub.formats.workbook.cells.number_formats import shown_as
 from scrub.formats.workbook.cells.overlay import SheetOverlay
 from scrub.formats.workbook.cells.stale_results import StaleResults
-from scrub.formats.workbook.cells.stored_cells import SINGLE, Loaded, Loads, placed
+from scrub.formats.workbook.cells.stored_cells import SINGLE, Loaded, Loads, StoredCells, placed
 from scrub.formats.workbook.cells.strings import Run, edited_runs
 from scrub.formats.workbook.formatting.styles import DATE, DURATION, TIME
+from scrub.formats.workbook.part import SheetPart
 from scrub.formats.workbook.pieces import Pieces
 from scrub.formats.workbook.saved_sheet import SavedSheet
 from scrub.formats.workbook.shared import Shared
@@ -52,6 +53,9 @@ class OfficeSheet(OpenSheet):
     """One sheet: its entry in the workbook part, and its own part, read only when needed."""
 
     overlay: SheetOverlay
+    #: What reads its part, and its cells as they are stored.
+    _part_type: ClassVar[type[SheetPart]] = SheetPart
+    _stored_type: ClassVar[type[StoredCells]] = StoredCells
 
     def __init__(
         self,
@@ -69,8 +73,8 @@ class OfficeSheet(OpenSheet):
         overlay = SheetOverlay()
         super().__init__(overlay)
         self._shared = shared
-        lines, own = self.line_changes, shared.sheet_part(part, entry.attributes.get("name", ""), number)
-        self._stored = stored = shared.stored_cells(own, loads, self.where)
+        lines, own = self.line_changes, self._part_type(shared.package, part, entry.attributes.get("name", ""), number)
+        self._stored = stored = self._stored_type(shared, own, loads, self.where)
         self._locks = CellLocks(self, shared, overlay, stored, lines)
         self.stale = StaleResults(self, shared, overlay, stored, lines, lambda: self._pieces.lines.hidden_rows())
         self.formulas = CellFormulas(self, shared, overlay, stored, self._locks, self.stale)

@@ -7,6 +7,7 @@ from collections.abc import Callable, Collection, Mapping, Sequence
 from functools import partial
 
 from scrub.formats.kept import LazyPiece
+from scrub.formats.old_digests import old_hashes
 from scrub.formats.opc.parts import Parts
 from scrub.formats.open_keys import KEY, opens_key
 from scrub.formats.spans import escaped
@@ -294,19 +295,3 @@ def _hash(text: str, algorithm: str, salt: bytes, spin: int) -> bytes:
     for turn in range(spin):
         result = make(result + turn.to_bytes(4, "little")).digest()
     return result
-
-
-def old_hashes(text: str) -> frozenset[int]:
-    """The 16-bit hash of a password (ISO/IEC 29500-4, 14.7.1), for each single-byte form of its characters."""
-    found = set()
-    for encoding in ("latin-1", "cp1252", "cp1250", "cp1251", "utf-8"):
-        try:
-            letters = text.encode(encoding)
-        except UnicodeEncodeError:
-            continue
-        value = 0
-        for letter in reversed(letters[:255]):
-            value = (value >> 14 & 1 | value << 1 & 0x7FFF) ^ letter
-        value = (value >> 14 & 1 | value << 1 & 0x7FFF) ^ len(letters[:255]) ^ 0xCE4B
-        found.add(value)
-    return frozenset(found)

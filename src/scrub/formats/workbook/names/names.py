@@ -192,6 +192,7 @@ class Names:
 
 
 def read_target(target: str) -> tuple[str, Area] | None:
+    """The sheet and range that a target is; None for another formula."""
     match = _TARGET.fullmatch(target.strip())
     if match is None:
         return None
