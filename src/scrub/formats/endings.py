@@ -8,9 +8,13 @@ CLOSED = {
     **dict.fromkeys((".pages", ".wps"), ("a closed format", ".docx")),
 }
 #: Formats that may come, with what to save such a file as.
-LATER = {".fods": ".ods", ".fodt": ".odt"}
+LATER = {".odp": ".pdf", ".fodp": ".pdf"}
 
 #: Every ending that says what format a file has.
 ENDINGS = frozenset(
-    (*".xlsx .xlsm .csv .tsv .txt .pdf .docx .odt .html .json .xml .xltx .xltm".split(), *CLOSED, *LATER)
+    (
+        *".xlsx .xlsm .csv .tsv .txt .pdf .docx .odt .fodt .ods .fods .html .json .xml .xltx .xltm".split(),
+        *CLOSED,
+        *LATER,
+    )
 )

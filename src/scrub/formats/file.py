@@ -8,13 +8,13 @@ from collections.abc import Sequence
 
 from scrub.formats.endings import ENDINGS
 from scrub.formats.opened_item import OpenedItem
+from scrub.formats.rewritten import rewritten
 from scrub.formats.source import Source
-from scrub.formats.zip import common_start
 from scrub.model.core.files import FilePath, WholeFile, ensure_file_name, placed
 from scrub.model.core.problem import Failure, FileProblem
 from scrub.model.core.required import required
 from scrub.store.inuse import ensure_free
-from scrub.store.patch import Copy, Effect, Patch, Piece, free_path, release, whole
+from scrub.store.patch import Copy, Effect, Patch, free_path, release, whole
 
 
 class PickedFile(OpenedItem, WholeFile):
@@ -93,12 +93,7 @@ class PickedFile(OpenedItem, WholeFile):
 
     def rewritten(self, fresh: bytes) -> Patch:
         """What makes other bytes of the old ones; what both begin and end with is kept."""
-        old = self.source.read(0, self.source.size)
-        start = common_start(old, fresh)
-        most = min(len(old), len(fresh)) - start
-        same = common_start(old[len(old) - most :][::-1], fresh[len(fresh) - most :][::-1])
-        pieces: list[Piece] = [Copy(0, start), fresh[start : len(fresh) - same], Copy(len(old) - same, same)]
-        return Patch(self.source.digest, self.source.size, pieces)
+        return rewritten(self.source, fresh)
 
     def ensure_free(self) -> None:
         """Raises `InUse` or `ReadOnly` when it cannot be changed now."""

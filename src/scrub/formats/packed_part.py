@@ -4,20 +4,33 @@ from __future__ import annotations
 
 import zlib
 from collections.abc import Iterator
-from typing import Any
+from typing import Any, Protocol
 
 from scrub.formats.packing import engine
-from scrub.formats.zip import STORED, Package
+from scrub.formats.source import Source
+from scrub.formats.zip import STORED, Place, ReadsParts
 
 #: Packed bytes that are unpacked in one step; unpacked bytes after which the state of the unpacking is kept; and the
 #: unpacked bytes that one step gives at the most.
 _STEP, _MARK, _BLOCK = 1 << 16, 4 << 20, 1 << 20
 
 
+class PlacesParts(ReadsParts, Protocol):
+    """What gives the parts of a package, and tells where they are packed."""
+
+    source: Source
+
+    def place(self, name: str) -> Place:
+        """Where the packed bytes of a part are."""
+
+    def is_utf8(self, name: str) -> bool:
+        """Whether a part is in UTF-8."""
+
+
 class PackedPart:
     """A part that is read from any place in it: the state of the unpacking is kept every few megabytes."""
 
-    def __init__(self, package: Package, name: str) -> None:
+    def __init__(self, package: PlacesParts, name: str) -> None:
         self._package = package
         self._name = name
         place = package.place(name)

@@ -46,7 +46,10 @@ FORMATS = (
         "workbook", (".xlsx", ".xlsm"), "scrub.model.workbook", "scrub.formats.workbook.book:open_workbook",
         signature="scrub.formats.opc.signature:is_workbook", empty="scrub.formats.workbook.fresh:new_workbook",
     ),
-    Format("workbook", (".ods",), "scrub.model.workbook", "scrub.formats.opensheets.book:open_open_workbook"),
+    Format(
+        "workbook", (".ods", ".fods"), "scrub.model.workbook", "scrub.formats.opensheets.book:open_open_workbook",
+        empty="scrub.formats.opensheets.fresh:new_open_workbook",
+    ),
     Format(
         "workbook", (".csv", ".tsv"), "scrub.model.workbook", "scrub.formats.delimited.book:open_delimited",
         empty="scrub.formats.delimited.book:new_delimited",
@@ -55,7 +58,7 @@ FORMATS = (
         "document", (".docx", ".docm"), "scrub.model.document", "scrub.formats.wordprocessing.document:open_document",
         signature="scrub.formats.opc.signature:is_document",
     ),
-    Format("document", (".odt",), "scrub.model.document", "scrub.formats.opendocument.document:open_open_text"),
+    Format("document", (".odt", ".fodt"), "scrub.model.document", "scrub.formats.opendocument.document:open_open_text"),
     Format(
         "document", (".txt",), "scrub.model.document", "scrub.formats.plain.text:open_text",
         empty="scrub.formats.plain.text:new_text",

@@ -9,6 +9,7 @@ from itertools import count
 from scrub.formats.beside import Beside
 from scrub.formats.described import DescribedFile
 from scrub.formats.file import PickedFile
+from scrub.formats.opendocument.flat import FlatPackage
 from scrub.formats.opendocument.found import parse_text
 from scrub.formats.opendocument.gone import mark_gone
 from scrub.formats.opendocument.inline import (
@@ -65,7 +66,9 @@ class OpenText(PickedFile, DescribedFile, RecordingText):
 
     def __init__(self, source: Source) -> None:
         super().__init__(source)
-        self.package = Package(source)
+        self.package: Package | FlatPackage = (
+            FlatPackage(source, _TYPE.decode()) if source.path.lower().endswith(".fodt") else Package(source)
+        )
         if CONTENT not in self.package.members:
             raise self.problem("its content is missing: not an OpenDocument file, or a damaged one")
         if "mimetype" in self.package.members and not self.package.read("mimetype").strip().startswith(_TYPE):

@@ -9,6 +9,7 @@ from functools import partial
 
 from scrub.formats.images.new_picture import NewPicture
 from scrub.formats.kept import all_back, put_in
+from scrub.formats.opendocument.flat import FlatPackage
 from scrub.formats.opendocument.lengths import centimetres
 from scrub.formats.opendocument.paragraph import TextHome, TextPart
 from scrub.formats.opendocument.place import TextPlace
@@ -114,7 +115,7 @@ class TextPicture(PlacedPicture[TextPlace]):
 class Media:
     """The files that pictures show, and those that are to be shown."""
 
-    def __init__(self, package: Package) -> None:
+    def __init__(self, package: Package | FlatPackage) -> None:
         self._package = package
         #: By the part and the place of the image: its frame, and what that is to show; None for none.
         self._wanted: dict[tuple[str, int], tuple[TextPlace, NewPicture | None]] = {}

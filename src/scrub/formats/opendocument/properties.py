@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator
 from functools import partial
 
 from scrub.formats.kept import LazyPiece
+from scrub.formats.opendocument.flat import FlatPackage
 from scrub.formats.opendocument.read import DUBLIN, META, OFFICE, of
 from scrub.formats.part_tree import part_tree
 from scrub.formats.spans import Span, Splice, spliced
@@ -27,7 +28,7 @@ _PROPERTIES = {
 class TextProperties:
     """The properties of one document, as they should be."""
 
-    def __init__(self, package: Package) -> None:
+    def __init__(self, package: Package | FlatPackage) -> None:
         self._package = package
         self._kept: dict[str, LazyPiece[str | None]] = {
             name: LazyPiece(partial(self._read, name)) for name in _PROPERTIES

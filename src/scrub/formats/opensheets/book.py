@@ -6,8 +6,9 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING, ClassVar
 
 from scrub.formats.described import Properties
+from scrub.formats.opendocument.flat import FlatPackage
 from scrub.formats.opendocument.properties import TextProperties
-from scrub.formats.opensheets.projection import MAIN, Projection, ensure_workbook
+from scrub.formats.opensheets.projection import MAIN, TYPE, Projection, ensure_workbook
 from scrub.formats.opensheets.shared import OpenShared
 from scrub.formats.opensheets.sheet import OpenSheet
 from scrub.formats.opensheets.sheet_part import TablePart
@@ -35,7 +36,8 @@ class OpenWorkbook(OfficeWorkbook):
         self._titles: dict[str, str] = {}
 
     def _opened(self, source: Source) -> Projection:  # type: ignore[override]
-        package = Package(source)
+        flat = source.path.lower().endswith(".fods")
+        package: Package | FlatPackage = FlatPackage(source, TYPE) if flat else Package(source)
         ensure_workbook(package, ".ods")
         return Projection(package)
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from xml.parsers import expat
 
+from scrub.formats.opendocument.flat import FlatPackage
 from scrub.formats.opendocument.read import OFFICE, TABLE, TEXT
 from scrub.formats.packed_part import PackedPart
 from scrub.formats.spans import Namespaces, NotReadable, Span, parse, parse_element, tag_end
@@ -47,7 +48,7 @@ class TableRange(NamedTuple):
 class Content:
     """The part, cut: what is before the first table, the tables, and what is after the last one."""
 
-    def __init__(self, package: Package, name: str) -> None:
+    def __init__(self, package: Package | FlatPackage, name: str) -> None:
         self.package = package
         self.name = name
         self._part = PackedPart(package, name)

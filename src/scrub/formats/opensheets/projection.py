@@ -11,6 +11,7 @@ from collections.abc import Callable, Mapping
 from functools import cached_property
 
 from scrub.formats.open_keys import DIGESTS, KEY
+from scrub.formats.opendocument.flat import FlatPackage
 from scrub.formats.opendocument.read import STYLE, TABLE, value
 from scrub.formats.opensheets.cell_styles import CellStyles
 from scrub.formats.opensheets.content import Content, sheets_of
@@ -29,14 +30,14 @@ CONTENT, STYLES, SETTINGS = "content.xml", "styles.xml", "settings.xml"
 #: The ranges of filters that belong to a sheet itself, as programs call them.
 ANONYMOUS = "__Anonymous_Sheet_DB__"
 MAIN = "xl/workbook.xml"
-_TYPE = b"application/vnd.oasis.opendocument.spreadsheet"
+TYPE = "application/vnd.oasis.opendocument.spreadsheet"
 
 
-def ensure_workbook(package: Package, ending: str) -> None:
+def ensure_workbook(package: Package | FlatPackage, ending: str) -> None:
     """Raises `FileProblem` for a package that is not a workbook, or is encrypted."""
     if CONTENT not in package.members:
         raise package.problem("its content is missing: not an OpenDocument file, or a damaged one")
-    if "mimetype" in package.members and not package.read("mimetype").strip().startswith(_TYPE):
+    if "mimetype" in package.members and not package.read("mimetype").strip().startswith(TYPE.encode()):
         raise package.problem(f"an OpenDocument file, but not a workbook. Save it as {ending} in its own program")
     manifest = "META-INF/manifest.xml"
     if manifest in package.members and b"encryption-data" in package.read(manifest):
@@ -46,7 +47,7 @@ def ensure_workbook(package: Package, ending: str) -> None:
 class Projection:
     """The parts as they would be elsewhere, by name."""
 
-    def __init__(self, package: Package) -> None:
+    def __init__(self, package: Package | FlatPackage) -> None:
         self.real = package
         self.source = package.source
         self.content = Content(package, CONTENT)
