@@ -100,7 +100,7 @@ def test_a_flag_of_encryption_and_an_unknown_packing(cli: Cli) -> None:
         ("a.xls", ".xls is an older format. In its own program, save it as .xlsx"),
         ("a.xlsb", ".xlsb is a closed format"),
         ("a.numbers", ".numbers is a closed format"),
-        ("a.ods", ".ods files cannot be"),
+        ("a.odp", ".odp files cannot be"),
         ("a.exe", "Scrub cannot open .exe files"),
         ("a", "files without a file extension"),
     ],

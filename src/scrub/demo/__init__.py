@@ -8,8 +8,8 @@ import shutil
 #: The sample files that ship with Scrub; `tools/make_samples.py` builds them.
 SAMPLES = (
     "season-book.xlsx", "supply-list.xlsx", "prices.xlsx", "bookings.csv", "house-rules.docx", "letter.docx",
-    "route.docx", "wardens.odt", "notice.txt", "bookings.mbox", "water.eml", "route-cards.pdf", "larch-hut.jpg",
-    "seal.png", "huts.sqlite",
+    "route.docx", "wardens.odt", "stores.ods", "notice.txt", "bookings.mbox", "water.eml", "route-cards.pdf",
+    "larch-hut.jpg", "seal.png", "huts.sqlite",
 )  # fmt: skip
 
 

@@ -126,10 +126,13 @@ class Content:
         return iter((known,)) if known is not None else self._part.pieces(*self.tables[number])
 
     def outline(self, number: int) -> tuple[bytes, Span]:
-        """The element of a sheet without its rows, and its span tree."""
+        """The element of a sheet without its rows, and its span tree. Raises `FileProblem`."""
         known = self._outlines.get(number)
         if known is None:
-            known = self._outlines[number] = self._outline(number)
+            try:
+                known = self._outlines[number] = self._outline(number)
+            except NotReadable as problem:
+                raise self.problem(problem) from None
         return known
 
     def _outline(self, number: int) -> tuple[bytes, Span]:

@@ -32,6 +32,8 @@ CALCEXT = "urn:org:documentfoundation:names:experimental:calc:xmlns:calcext:1.0"
 _PREFIXES = {TABLE: "table", OFFICE: "office", TEXT: "text", CALCEXT: "calcext"}
 #: Repeats up to which cells without anything but a format are cells of their own.
 _MANY = 256
+#: Cells that one element of a row may fill. A whole column of one text is a million.
+_MOST_REPEATED = 1 << 24
 
 _ROW_START, _ROW_END = b"<table:table-row", b"</table:table-row>"
 _ATTRIBUTES = rb'(?:\s+[^\s=<>"\'/]+="[^"<]*")*\s*'
@@ -135,12 +137,24 @@ class TableRows(Stored):
             if first > MOST_ROWS:
                 break
             count = min(self._counts.get(place, 1), MOST_ROWS - first + 1)
-            if sure or self._is_stored(place, count):
+            if self._is_stored(place, count) or sure:
                 self.numbers += range(first, first + count)
+
+    def text_of(self, content: bytes) -> str | None:
+        """The text of the content of a cell; None where it has no paragraph. Raises `FileProblem`."""
+        try:
+            return text_in(content, self.namespaces)
+        except NotReadable as problem:
+            raise self.problem(problem) from None
 
     def _is_stored(self, place: int, count: int) -> bool:
         if count > _MANY:
-            return any(_says(cell) for cell in self.elements(place))
+            filled = sum(min(cell.count, MOST_COLUMNS) for cell in self.elements(place) if _says(cell))
+            if filled * count > _MOST_REPEATED:
+                raise NotReadable(
+                    f"one row fills {filled * count:,} cells by repetition, which no office program writes"
+                )
+            return filled > 0
         return any(_says(cell) or (cell.count <= _MANY and "table:style-name" in cell.attributes)
                    for cell in self.elements(place))  # fmt: skip
 
@@ -213,7 +227,7 @@ class TableRows(Stored):
         if element.is_covered:  # what is under a merged range is kept, and nobody sees it
             value = formula = None
         elif means.is_text and element.content:
-            value = text_in(element.content, self.namespaces)
+            value = self.text_of(element.content)
         if formula is not None and formula.type == "array":
             down, across = map(int, formula.ref.split("x"))
             area = Area(row, column, min(row + down - 1, MOST_ROWS), min(column + across - 1, MOST_COLUMNS))
@@ -341,7 +355,7 @@ def _fills(element: CellElement, rows: TableRows) -> bool:
     means = meaning_of(of)
     if means.value:
         return True
-    return means.is_text and bool(element.content) and bool(text_in(element.content, rows.namespaces))
+    return means.is_text and bool(element.content) and bool(rows.text_of(element.content))
 
 
 class RowIndex(NamedTuple):

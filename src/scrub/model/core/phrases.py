@@ -97,7 +97,7 @@ PHRASES = tuple(
             beside the selected file, or in the folder `to`.
             Example: letter = copy-of("letter.docx", name: "Letter for Ann Moss")
             Also: template, mail merge, letter for each, new file"""),
-        ("look-up", "new-file(…)", """A new empty file: .csv, .tsv, .xlsx or .txt. The file is saved
+        ("look-up", "new-file(…)", """A new empty file: .csv, .tsv, .xlsx, .ods or .txt. The file is saved
             beside the selected file, or in the folder `to`. Its only sheet has the name written here. If the file
             exists, the new file gets a number; if-exists: replace overwrites it, if-exists: fail stops.
             Example: late = new-file("late.csv", if-exists: replace)
