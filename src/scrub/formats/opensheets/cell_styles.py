@@ -31,7 +31,7 @@ _COLOUR = lazy_pattern(r"#[0-9A-Fa-f]{6}")
 _POINT = Decimal("2.54") / 72
 #: An indent of one step, in centimetres.
 INDENT = Decimal(10) * _POINT
-#: What a cell has of which nothing is said (20.2, and as programs show it).
+#: What a cell has when nothing is said about it (20.2, and as programs show it).
 _USUAL = {"font": "Liberation Sans", "size": "10"}
 
 #: Lines by how they are drawn: the widths in points up to which one is, and how it is written.

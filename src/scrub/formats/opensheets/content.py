@@ -204,7 +204,7 @@ class Content:
             after = self._part.read(end + len(_END), min(end + len(_END) + _BETWEEN, self._part.size))
             found = _NEXT.match(after)
             if found is None:
-                break  # what comes after is no sheet: the tables of links to other programs
+                break  # what comes after is not a sheet: the tables of links to other programs
             start = end + len(_END) + found.end(1)
         return bool(self.tables)
 

@@ -24,7 +24,7 @@ PAPERS = {
 FIELDS = {
     "page-number": "P", "page-count": "N", "sheet-name": "A", "file-name": "F", "date": "D", "time": "T",
 }  # fmt: skip
-#: What a page has of which nothing is said, in centimetres.
+#: What a page has when nothing is said about it, in centimetres.
 _USUAL_MARGIN = Decimal(2)
 
 

@@ -67,7 +67,7 @@ class OpenBookCells(BookCells):
         return self._names[key]
 
     def table(self, name: str, sheet: int, row: int, column: int) -> TablePlace | None:
-        """There are no formulas with the headings of tables."""
+        """The format has no formulas with the headings of tables."""
         return None
 
 

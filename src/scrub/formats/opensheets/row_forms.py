@@ -1,7 +1,7 @@
 """Rows that are written alike, found by one search: what is in a column of a hundred thousand rows is read together.
 
 The form of most rows is taken from a few of them: for each place, the sequences of attributes that its cells have. A
-row of that form is read by the search; every other one is read by itself, so that no row is read wrongly or twice.
+row of that form is read by the search; every other one is read on its own, so that no row is read wrongly or twice.
 """
 
 from __future__ import annotations

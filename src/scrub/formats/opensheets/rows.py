@@ -1,7 +1,7 @@
 """The rows and cells of a sheet of an Open Document (OpenDocument 1.3, part 3, 9.1), found in its bytes.
 
 Two readers give the same: `SearchedRows` finds rows and cells by searching the bytes, where that is certainly exact;
-`ParsedRows` asks the span tree. An element can stand for many equal rows or cells (19.675, 19.677): its cells are
+`ParsedRows` asks the span tree. An element can mean many equal rows or cells (19.675, 19.677): its cells are
 those of all of them.
 """
 
@@ -170,7 +170,7 @@ class TableRows(Stored):
         return range(len(self._firsts))
 
     def place(self, row: int) -> int:
-        """The place of the element that stands for a row; -1 for one that is not written."""
+        """The place of the element that contains a row; -1 for one that is not written."""
         at = bisect_right(self._firsts, row) - 1
         return at if at >= 0 and row < self._firsts[at] + self._counts.get(at, 1) else -1
 
@@ -387,7 +387,7 @@ class SearchedRows(TableRows):
         numbered: Callable[[str | None, int, int], int],
         known: RowIndex | None = None,
     ) -> None:
-        """`known` tells where the rows are, as it was found before in the same bytes."""
+        """`known` tells where the rows are, found earlier in the same bytes."""
         super().__init__(data, namespaces, numbered)
         self._starts: array[int] = array("L")
         self._ends: array[int] = array("L")
@@ -437,7 +437,7 @@ class SearchedRows(TableRows):
             self._number_again()
 
     def _number_again(self) -> None:
-        """Numbers the rows, of which some are several equal ones."""
+        """Numbers the rows; some elements are several equal ones."""
         repeated = set(self._with(_REPEATED))
         more, first = 0, len(self._firsts)
         for place in sorted(repeated):
@@ -455,7 +455,7 @@ class SearchedRows(TableRows):
         return count
 
     def _find_odd_rows(self) -> None:
-        """Finds rows of which some are a single tag."""
+        """Finds rows, some of them a single tag."""
         for each in (self._starts, self._ends, self._firsts, self._sure):
             del each[:]
         self._counts.clear()

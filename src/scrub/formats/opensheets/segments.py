@@ -1,4 +1,4 @@
-"""Rows or columns as they are written: each element stands for one line or for several equal ones. Here they are split
+"""Rows or columns as they are written: each element is one line or several equal ones. Here they are split
 where something happens, and put in another order.
 """
 
@@ -23,7 +23,7 @@ class Segment(NamedTuple, Generic[T]):
 
 
 def split(segments: Iterable[Segment[T]], marks: Sequence[int]) -> Iterator[Segment[T]]:
-    """The segments, of which none goes on over a mark: a line at which something begins. Marks are in order."""
+    """The segments, none of them across a mark: a line at which something begins. Marks are in order."""
     for segment in segments:
         first, last = segment.first, segment.first + segment.count - 1
         for mark in marks[bisect_left(marks, first + 1) : bisect_left(marks, last + 1)]:

@@ -297,7 +297,7 @@ class TableMaker:
     # -- columns
 
     def _columns(self, outline: bytes, root: Span) -> Splice | None:
-        """The columns anew, where any of them is another one; None where they stay."""
+        """The new columns, where any of them is another one; None where they stay."""
         sheet = self.sheet
         changed = sheet.saved.pieces.lines.changed_columns()
         breaks = self.edits.breaks[False]

@@ -73,7 +73,7 @@ class RowsWriter:
     # -- the rows in order
 
     def pieces(self, wrap: Callable[[int], tuple[int, bool]] | None = None) -> Iterator[bytes]:
-        """The rows, with what is between them. `wrap` gives anew in how many groups a row is, by the number that it has
+        """The rows, with what is between them. `wrap` tells in how many groups a row is now, by the number that it has
         in the file, and whether it is a heading.
         """
         if wrap is None and not self.shift and not self._areas:
@@ -223,7 +223,7 @@ class RowsWriter:
     # -- the cells of a row
 
     def _quickly(self, segment: Segment[int], cells: Mapping[int, CellEdit]) -> bytes | None:
-        """The cells of a row of which single ones change; None where one of them is several or missing."""
+        """The cells of a row where single ones change; None where one of them is several or missing."""
         rows = self.rows
         if isinstance(rows, SearchedRows) and all(edit.is_plain for edit in cells.values()):
             columns = tuple(sorted(cells))
@@ -359,7 +359,7 @@ def _closed(tag: bytes) -> bytes:
 
 
 def _within(order: list[Segment[int]], full: int) -> list[Segment[int]]:
-    """Rows of which none is beyond the end of the sheet: the empty ones at the end give way."""
+    """Rows, none of them beyond the end of the sheet: the empty ones at the end give way."""
     if full not in _FULL:
         return order
     return _cut(order, full)

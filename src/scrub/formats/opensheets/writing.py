@@ -41,7 +41,7 @@ _OF_VALUE = (
     b"office:value", b"office:date-value", b"office:time-value", b"office:boolean-value", b"office:string-value",
     b"office:currency", b"calcext:value-type",
 )  # fmt: skip
-#: Values of which what is written is kept.
+#: Values that are kept the way they are written.
 _MANY = 100_000
 
 
@@ -120,7 +120,7 @@ class CellWriter:
         return f"<{self._cell}{more}/>".encode()
 
     def counted(self, element: bytes, count: int, name: str = "number-columns-repeated") -> bytes:
-        """An element that stands for a number of equal ones."""
+        """An element for a number of equal ones."""
         return with_attributes(element, {self.prefixes.attribute(TABLE, name): str(count) if count > 1 else None})
 
     def changed(self, element: bytes, edit: CellEdit, style: str | None) -> bytes:
@@ -301,7 +301,7 @@ class CellWriter:
     # -- links and comments
 
     def _linked(self, paragraphs: bytes, target: str | None) -> bytes:
-        """Paragraphs of which each leads somewhere; or which do not any more."""
+        """Paragraphs that each lead somewhere, or do not any more."""
         p = self.prefixes
         data = b"<x>" + paragraphs + b"</x>"
         root = parse_element(data, 0, len(data), p.namespaces)
