@@ -203,12 +203,13 @@ def _rgb(colour: str | None) -> str | None:
     return f"FF{colour[1:].upper()}" if colour is not None and _COLOUR.fullmatch(colour) else None
 
 
+def _bold_and_italic(looks: Looks) -> str:
+    made = "<b/>" if _is_bold(looks.get("font-weight", "normal")) else ""
+    return made + ("<i/>" if looks.get("font-style", "normal") != "normal" else "")
+
+
 def _font(looks: Looks) -> str:
-    made = ""
-    if _is_bold(looks.get("font-weight", "normal")):
-        made += "<b/>"
-    if looks.get("font-style", "normal") != "normal":
-        made += "<i/>"
+    made = _bold_and_italic(looks)
     if looks.get("text-line-through-style", "none") != "none":
         made += "<strike/>"
     if looks.get("text-underline-style", "none") != "none":
@@ -298,11 +299,7 @@ def _alignment(looks: Looks) -> str:
 
 def _emphasis(looks: Looks) -> str:
     """A style as the look of a conditional format."""
-    font = ""
-    if _is_bold(looks.get("font-weight", "normal")):
-        font += "<b/>"
-    if looks.get("font-style", "normal") != "normal":
-        font += "<i/>"
+    font = _bold_and_italic(looks)
     colour = _rgb(looks.get("color")) if looks.get("use-window-font-color") != "true" else None
     font += f'<color rgb="{colour}"/>' if colour and colour != "FF000000" else ""
     fill = _rgb(looks.get("background-color"))

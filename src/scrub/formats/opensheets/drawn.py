@@ -32,7 +32,7 @@ def frame_swaps(sheet: OfficeSheet, saving: SavedBook) -> Swaps:
     for number, said, removed, new in drawings.changes():
         frame = frames[number - 1]
         data = frame.data[frame.span.start : frame.span.end]
-        fresh = b"" if removed else _described(frame, data, said, saving)
+        fresh = b"" if removed else _described(frame, data, said)
         if new is not None and not removed:
             fresh = _showing(fresh, new, saving, frame)
         if fresh != data:
@@ -42,7 +42,7 @@ def frame_swaps(sheet: OfficeSheet, saving: SavedBook) -> Swaps:
     return swaps
 
 
-def _described(frame: FoundFrame, data: bytes, said: Any, saving: SavedBook) -> bytes:
+def _described(frame: FoundFrame, data: bytes, said: Any) -> bytes:
     """A frame with other words for who cannot see it (10.3.2)."""
     if said is False:
         return data
@@ -56,7 +56,6 @@ def _described(frame: FoundFrame, data: bytes, said: Any, saving: SavedBook) -> 
         return spliced(data, [Splice(old.start, old.end, made)])
     name, declared = attribute(root, "title", SVG)
     more = "".join(f' {each}="{uri}"' for each, uri in declared.items())
-    del saving
     return spliced(data, ended(data, root, f"<{name}{more}>".encode() + text + f"</{name}>".encode()))
 
 

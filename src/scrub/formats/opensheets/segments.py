@@ -41,7 +41,7 @@ def marks_of(shift: Shift) -> set[int]:
 
 
 def arranged(segments: Iterable[Segment[T]], shift: Shift, fresh: T) -> Iterator[Segment[T]]:
-    """The segments in their new order, those that go left out; they are split at the marks already. `fresh` stands for
+    """The segments in their new order, those that go left out; they are split at the marks already. `fresh` is
     the element of a new line.
     """
     if not shift:
