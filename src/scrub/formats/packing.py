@@ -18,6 +18,12 @@ _PIECE = 1 << 14  # of packed bytes, which come to 16 MB at the most
 #: What makes the new bytes of a part, or pieces of them.
 Maker = Callable[[], "bytes | Iterable[bytes | memoryview]"]
 
+
+def whole_part(made: bytes | Iterable[bytes | memoryview]) -> bytes:
+    """What a maker made, in one piece."""
+    return made if isinstance(made, bytes) else b"".join(made)
+
+
 #: Bytes from which on it pays to load the quicker library.
 _MANY = 30_000
 _quick: object = None

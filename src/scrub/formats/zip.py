@@ -13,7 +13,7 @@ from collections.abc import Collection, Iterable, Iterator, Mapping
 from typing import Protocol
 
 from scrub.formats.declared import Declared, in_utf8, is_utf8
-from scrub.formats.packing import Maker, checksum, inflated, packed_all, packed_bytes
+from scrub.formats.packing import Maker, checksum, inflated, packed_all, packed_bytes, whole_part
 from scrub.formats.source import Source
 from scrub.model.core.named import NamedTuple
 from scrub.model.core.problem import FileProblem
@@ -328,8 +328,7 @@ class Package:
             return maker
 
         def make() -> bytes:
-            made = maker()
-            return declared.written(made if isinstance(made, bytes) else b"".join(made))
+            return declared.written(whole_part(maker()))
 
         return make
 

@@ -9,7 +9,7 @@ from typing import Any
 
 from scrub.formats.declared import Declared, in_utf8
 from scrub.formats.opendocument.read import OFFICE, STYLE, value
-from scrub.formats.packing import Maker
+from scrub.formats.packing import Maker, whole_part
 from scrub.formats.rewritten import rewritten
 from scrub.formats.source import Source
 from scrub.formats.spans import NotReadable, Span, parse, set_attributes, spliced
@@ -96,7 +96,7 @@ class FlatPackage:
         """The patch that gives these parts new contents. Raises `Failure` for files that would have to be added."""
         if added:
             raise Failure("a flat OpenDocument file cannot store this picture. Save it as a package first")
-        made = {name: _joined(maker()) for name, maker in changed.items() if name in self.members}
+        made = {name: whole_part(maker()) for name, maker in changed.items() if name in self.members}
         trees = {name: parse(data) for name, data in made.items()}
         inside = b""
         used: dict[tuple[str, str], int] = {}
@@ -179,7 +179,3 @@ def _element(span: Span, data: bytes, inside: bytes) -> bytes:
     if span.open_end == span.end:
         opening = opening.removesuffix(b"/>").rstrip() + b">"
     return opening + inside + f"</{span.raw_name}>".encode()
-
-
-def _joined(made: Any) -> bytes:
-    return made if isinstance(made, bytes) else b"".join(made)

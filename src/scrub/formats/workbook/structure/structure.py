@@ -11,6 +11,7 @@ from collections.abc import Iterator, Sequence
 
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import relationships
+from scrub.formats.packing import whole_part
 from scrub.formats.spans import NotReadable, Span, parse, set_attributes, spliced
 from scrub.formats.workbook.cells.unused_texts import sees_texts, texts_in, texts_staying, without_texts
 from scrub.formats.workbook.formulas.syntax import area_at
@@ -159,8 +160,7 @@ class Structure:
         if name in self.parts.added:
             return self.parts.added[name]
         maker = self.parts.changed.get(name)
-        made = maker() if maker is not None else self.package.read(name)
-        return made if isinstance(made, bytes) else b"".join(made)
+        return whole_part(maker()) if maker is not None else self.package.read(name)
 
     def _put(self, name: str, data: bytes) -> None:
         if name in self.parts.added:
