@@ -13,8 +13,9 @@ import test_crash
 from bases import Base, sqlite_base
 from test_crash import Cut, CutDisk
 
-from scrub.formats.database.changes import Group, RowChange, TableChanges
+from scrub.formats.database.changes import TableChanges
 from scrub.formats.database.opening import kept_changes
+from scrub.formats.database.row_changes import Group, RowChange
 from scrub.formats.database.sqlite import SqliteEngine
 from scrub.store.disk import Disk
 from scrub.store.errors import StoreError, Unfinished

@@ -107,11 +107,11 @@ if TYPE_CHECKING:
     from scrub.model.core.amounts import Duration, Length, Size
     from scrub.model.core.area import Area, letters_of
     from scrub.model.core.change import Change, plain, visible
+    from scrub.model.core.changes import Changes
     from scrub.model.core.declare import Reach
     from scrub.model.core.differences import compared, differences
     from scrub.model.core.host import Host, Question, QuietHost
     from scrub.model.core.outline import Contents, Outline
-    from scrub.model.core.recorder import Changes
     from scrub.model.core.sending import Outgoing
     from scrub.model.core.values import NewSecret, Secret, as_written, fold, harmless
     from scrub.model.vocabulary import Vocabulary

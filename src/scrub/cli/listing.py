@@ -30,12 +30,17 @@ def change_lines(
     return columns(rows)
 
 
-def _rows(place: str, changes: list[Change], limit: int | None, headings: Mapping[str, str]) -> list[tuple[str, str]]:
+def _rows(
+    place: str, changes: Sequence[Change], limit: int | None, headings: Mapping[str, str]
+) -> list[tuple[str, str]]:
     """The lines of one place: one where that is enough, else a line a change, or a line a column."""
-    texts = scrub.together(changes[:200] if limit is not None else changes)
-    joined = ", ".join(texts)
-    if len(changes) <= 200 and (len(texts) == 1 or (limit is not None and len(joined) + len(place) + 4 <= width())):
-        return [(place, joined)]
-    if limit is not None and (len(texts) > limit or len(changes) > 200):
+    if limit is not None and len(changes) > 200:
         texts = scrub.in_columns(changes, headings)
+    else:
+        texts = scrub.together(changes)
+        joined = ", ".join(texts)
+        if len(changes) <= 200 and (len(texts) == 1 or (limit is not None and len(joined) + len(place) + 4 <= width())):
+            return [(place, joined)]
+        if limit is not None and len(texts) > limit:
+            texts = scrub.in_columns(changes, headings)
     return [(place if number == 0 else "", text) for number, text in enumerate(texts)]

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from scrub.model.core.change import Change
+from scrub.model.core.changes import Changes
 from scrub.model.core.declare import FileItem, Item
 from scrub.model.core.problem import Failure
-from scrub.model.core.recorder import Changes, Recorder
+from scrub.model.core.recorder import Recorder
 from scrub.model.core.sending import OutboundTask
 
 

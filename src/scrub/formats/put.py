@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable
+from array import array
+from collections.abc import Hashable, Sequence
 from typing import TYPE_CHECKING, Generic, Protocol, TypeVar
 
 from scrub.formats.overlay import UNCHANGED, place_of
@@ -10,7 +11,9 @@ from scrub.formats.sheet import told
 from scrub.model.cells.grid import CellError
 from scrub.model.core.area import Area
 from scrub.model.core.change import VALUE, Change
-from scrub.model.core.recorder import Changes, RecordedEdit
+from scrub.model.core.changes import ChangeColumn, Changes
+from scrub.model.core.edit_columns import EditColumn
+from scrub.model.core.edits import RecordedEdit
 from scrub.model.core.values import Value
 
 if TYPE_CHECKING:
@@ -55,8 +58,7 @@ class PutPlainly(RecordedEdit, Generic[S]):
     @property
     def _sides(self) -> tuple[object, object]:
         """What was there and what is, as it is told."""
-        seen = self._before
-        return told(seen.error or "damaged" if isinstance(seen, CellError) else seen), told(self._after)
+        return as_told(self._before), told(self._after)
 
     def tell(self, changes: Changes) -> None:
         """Puts it after other changes, unless it changed nothing."""
@@ -82,3 +84,33 @@ class PutOver(PutPlainly[S]):
     def revert(self) -> None:
         """Undoes it."""
         self._sheet.restore(self._key, self._former, self._before)
+
+
+def as_told(seen: Value) -> object:
+    """What was in a cell, as a list of changes tells it."""
+    return told(seen.error or "damaged" if isinstance(seen, CellError) else seen)
+
+
+class PutsPlainly(EditColumn, Generic[S]):
+    """Values that were put into cells of one sheet, which had no others in this run."""
+
+    __slots__ = ("_sheet", "name")
+
+    def __init__(self, sheet: S) -> None:
+        super().__init__()
+        self.keys = array("Q")
+        self._sheet, self.name = sheet, sheet.name  # as it is called now
+
+    @property
+    def within(self) -> Hashable:
+        """The sheet."""
+        return self._sheet, self.name
+
+    def edit(self, key: int, before: Value, after: Value) -> RecordedEdit:
+        """One of them by itself."""
+        return PutPlainly(self._sheet, key, before, after)
+
+    def told(self, keys: Sequence[int], before: Sequence[Value], after: Sequence[Value]) -> ChangeColumn:
+        """They, or some of them, as they are listed."""
+        rows, columns = array("I", [key >> 15 for key in keys]), array("I", [(key & 0x7FFF) + 1 for key in keys])
+        return ChangeColumn(self.name, VALUE, before, after, (), (rows, columns), as_told)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Iterator, Mapping
 
 from scrub.model.cells.cell import Cell
@@ -15,11 +14,11 @@ from scrub.model.cells.sheet import Sheet
 from scrub.model.cells.validation import ConditionalFormat, Validation
 from scrub.model.comments import Comment
 from scrub.model.core.area import Area, area_of, cell_of
+from scrub.model.core.changes import Changes
 from scrub.model.core.declare import Reach, action, field, finds, holds, may_lack, selects
 from scrub.model.core.outline import Contents, Outline
 from scrub.model.core.problem import Failure, Missing, did_you_mean
 from scrub.model.core.progress import over
-from scrub.model.core.recorder import Changes
 from scrub.model.core.required import required
 from scrub.model.core.values import NewSecret, Secret, as_written, fold
 from scrub.model.texts.described import Described
@@ -128,8 +127,8 @@ class Workbook(Described, HoldsCells):
 
     def headings_over(self, changes: Changes) -> dict[str, Mapping[str, str]]:
         """What is over the columns of the sheets that have many changes: sheet, letters, heading."""
-        counts = Counter(changes.places)
-        return {sheet.name: sheet.heads for sheet in self.sheets() if counts[sheet.name] > _MANY and sheet.heads}
+        counts = changes.place_counts()
+        return {sheet.name: sheet.heads for sheet in self.sheets() if counts.get(sheet.name, 0) > _MANY and sheet.heads}
 
     @selects
     def selection(self, place: str | None = None) -> Selection:

@@ -12,6 +12,7 @@ from scrub.model.core.progress import over
 from scrub.model.core.series import Opening
 from scrub.model.core.types import NUMBER
 from scrub.model.core.values import Value, type_name
+from scrub.runner.at_once import at_once
 from scrub.runner.blocks import LEAVE, compile_block, compile_turns, cost_of
 from scrub.runner.compiling import Compiler, Run, runs
 from scrub.runner.execution import Execution, Frame
@@ -44,11 +45,17 @@ def _each(on: Compiler, node: tree.Each) -> Run:
     in_order = _in_order(on, node, where)
     sifted = node.where if means.items and in_order is None else None
     choose = choosing(sifted, where, on.means, slot, node.body)
+    do_all = at_once(on, node)
     attempts = in_order is None and any(isinstance(statement, tree.Attempt) for statement in node.body)
 
     def run(frame: Frame) -> int | None:
         execution: Execution = frame[0]
-        candidates, test = choose(frame, goes_through(outer(frame) if outer else frame[base]))
+        items = goes_through(outer(frame) if outer else frame[base])
+        done = None if do_all is None else do_all(frame, items)
+        if done is not None:
+            execution.spend(cost * done)
+            return None
+        candidates, test = choose(frame, items)
         turns, body, is_plain = 0, warm(), test is where
         if attempts and isinstance(candidates, Opening):
             candidates = candidates.but_for_broken(execution.remark)

@@ -7,9 +7,10 @@ from typing import Protocol
 
 from scrub.model.core.addresses import Address
 from scrub.model.core.change import Change
+from scrub.model.core.changes import Changes
 from scrub.model.core.declare import FileItem, Item
 from scrub.model.core.outline import Contents
-from scrub.model.core.recorder import Changes, Recorder
+from scrub.model.core.recorder import Recorder
 from scrub.model.core.sending import OutboundTask
 from scrub.store.patch import Effect
 

@@ -7,10 +7,10 @@ from collections.abc import Callable, Mapping
 from types import MappingProxyType
 from typing import TYPE_CHECKING
 
+from scrub.model.core.changes import Changes
 from scrub.model.core.host import Host, QuietHost
 from scrub.model.core.named import NamedTuple
 from scrub.model.core.problem import BadCall
-from scrub.model.core.recorder import Changes
 from scrub.runner.results import FileResult
 from scrub.runner.step import Stepper
 

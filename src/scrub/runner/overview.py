@@ -6,10 +6,13 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from functools import cached_property, partial
+from typing import overload
 
 from scrub.model.core.area import Area, letters_of
 from scrub.model.core.change import Change
+from scrub.model.core.changes import ChangeBlock, ChangeColumn, Changes
 from scrub.model.core.named import NamedTuple
 
 _DATE = re.compile(r"\d{4}-\d{2}-\d{2}")
@@ -17,6 +20,8 @@ _PARAGRAPH = re.compile(r"paragraph (\d+)")
 Headings = Mapping[str, Mapping[str, str]]
 #: Lines that are told of one place before its columns are, and rows of one file that are held against other files.
 _SHOWN, _ROWS = 10, 200
+#: Changes of one place above which nobody reads each of them.
+_FEW = 200
 
 
 class Field(NamedTuple):
@@ -39,18 +44,28 @@ def overview_of(path: str, changes: Sequence[Change], places: Iterable[str], hea
     """The overview of one file; what was changed of the file itself is on none of its places."""
     name = os.path.basename(path)
     rows = [(text, "" if place == name else place) for place, text in change_rows(changes, _SHOWN, headings)]
-    counts: dict[str, int] = {}
-    first: dict[str, Change] = {}
-    for change in changes:
-        word = change.field if change.field and not change.said else "other changes"
-        counts[word] = counts.get(word, 0) + 1
-        if word not in first:
-            first[word] = change
+    counts, first = _by_field(changes)
     fields = [
         Field(word, counts[word], (f"{each.place}: " if each.place != name else "") + str(each))
         for word, each in first.items()
     ]
     return Overview(tuple(rows[:_ROWS]), tuple(fields), len(set(places) - {name}))
+
+
+def _by_field(changes: Sequence[Change]) -> tuple[dict[str, int], dict[str, Change]]:
+    """How many changes of each field there are, and the first of each."""
+    counts: dict[str, int] = {}
+    first: dict[str, Change] = {}
+    for part in changes.parts if isinstance(changes, Changes) else (changes,):
+        columns = part.columns if isinstance(part, ChangeBlock) else ()
+        for field, many, one in (
+            ((column.field, len(column), column[0]) for column in columns if len(column))
+            if columns
+            else ((change.field if change.field and not change.said else "other changes", 1, change) for change in part)
+        ):
+            counts[field] = counts.get(field, 0) + many
+            first.setdefault(field, one)
+    return counts, first
 
 
 def change_rows(changes: Sequence[Change], limit: int, headings: Headings) -> list[tuple[str, str]]:
@@ -64,16 +79,72 @@ def change_rows(changes: Sequence[Change], limit: int, headings: Headings) -> li
     return result
 
 
-def by_place(changes: Sequence[Change]) -> dict[str, list[Change]]:
+class ManyOfFields(Sequence[Change]):
+    """The changes of one place, of which each column knows how many it has: nobody looks at each of them."""
+
+    def __init__(self, columns: Sequence[ChangeColumn], every: Callable[[], Iterable[Change]]) -> None:
+        """`every` gives them in the order in which they were made."""
+        self.columns, self._every = columns, every
+
+    def __len__(self) -> int:
+        return sum(map(len, self.columns))
+
+    @cached_property
+    def _in_order(self) -> list[Change]:
+        return sorted(self._every(), key=_reading_order)
+
+    @overload
+    def __getitem__(self, place: int) -> Change: ...
+    @overload
+    def __getitem__(self, place: slice) -> list[Change]: ...
+    def __getitem__(self, place: int | slice) -> Change | list[Change]:
+        return self._in_order[place]
+
+    def __iter__(self) -> Iterator[Change]:
+        return iter(self._in_order)
+
+
+def by_place(changes: Sequence[Change]) -> dict[str, Sequence[Change]]:
     """The changes of each place; its cells in reading order, and so paragraphs, which are called by number."""
     found: dict[str, list[Change]] = {}
-    for change in changes:
-        found.setdefault(change.place, []).append(change)
+    many = _many_of_fields(changes) if isinstance(changes, Changes) else {}
+    for part in changes.parts if isinstance(changes, Changes) else (changes,):
+        if isinstance(part, ChangeBlock) and all(column.place in many for column in part.columns):
+            for column in part.columns:
+                found.setdefault(column.place, [])
+            continue
+        for change in part:
+            if change.place not in many:
+                found.setdefault(change.place, []).append(change)
     numbered = {place: int(at[1]) for place in found if (at := _PARAGRAPH.fullmatch(place))}
     places = sorted(found, key=lambda place: numbered.get(place, 0))
     return {
-        place: sorted(found[place], key=_reading_order) if len(found[place]) > 1 else found[place] for place in places
+        place: many.get(place) or (sorted(found[place], key=_reading_order) if len(found[place]) > 1 else found[place])
+        for place in places
     }
+
+
+def _many_of_fields(changes: Changes) -> dict[str, ManyOfFields]:
+    """The places with many changes of which all are in columns, each field in one."""
+    found: dict[str, list[tuple[ChangeColumn, ChangeBlock]]] = {}
+    others: set[str] = set()
+    for part in changes.parts:
+        if isinstance(part, ChangeBlock):
+            for column in part.columns:
+                found.setdefault(column.place, []).append((column, part))
+        else:
+            others.update(change.place for change in part)
+    return {
+        place: ManyOfFields([column for column, _ in every], partial(_of_place, place, [part for _, part in every]))
+        for place, every in found.items()
+        if place not in others
+        and sum(len(column) for column, _ in every) > _FEW
+        and len({column.field for column, _ in every}) == len(every)
+    }
+
+
+def _of_place(place: str, parts: Sequence[ChangeBlock]) -> Iterator[Change]:
+    return (change for part in dict.fromkeys(parts) for change in part if change.place == place)
 
 
 def _reading_order(change: Change) -> tuple[int, ...]:
@@ -86,10 +157,15 @@ def in_columns(changes: Sequence[Change], headings: Mapping[str, str]) -> list[s
     """A line for each column and what was done in it; what is not a cell has a line of its own, as long as it is one
     of a few hundred.
     """
+    told: list[tuple[int, str, str]] = []
+    if isinstance(changes, ManyOfFields):
+        for whole in changes.columns:
+            told += [_of_column(number, some, headings) for number, some in whole.by_column().items()]
+        return [text for *_, text in sorted(told, key=lambda each: each[:2])]
     groups: dict[tuple[int, str], list[Change]] = {}
     fields: dict[str, list[Change]] = {}
     others: list[str] = []
-    many = len(changes) > 200
+    many = len(changes) > _FEW
     for change in changes:
         cell = change.cell
         if cell is None and many and not change.said:
@@ -98,39 +174,53 @@ def in_columns(changes: Sequence[Change], headings: Mapping[str, str]) -> list[s
             others.append(str(change))
         else:
             groups.setdefault((cell.left, change.of_cell), []).append(change)
-    told = []
     for (column, rest), every in sorted(groups.items()):
-        letters = letters_of(column)
-        told.append(f"{headings.get(letters) or f'column {letters}'}: {_done(rest, every)}")
-    return [*others, *(f"{field}: {_done('', every, 'values')}" for field, every in fields.items()), *told]
+        told.append((column, rest, f"{_heading(column, headings)}: {_done(rest, every[0], *_sides(every))}"))
+    by_field = (f"{field}: {_done('', every[0], *_sides(every), 'values')}" for field, every in fields.items())
+    return [*others, *by_field, *(text for *_, text in told)]
 
 
-def _done(rest: str, changes: list[Change], cells: str = "cells") -> str:
-    """What was done with the cells of one column."""
-    if len(changes) == 1:
-        return str(changes[0])
-    count = f"{len(changes):,}"
+def _of_column(number: int, column: ChangeColumn, headings: Mapping[str, str]) -> tuple[int, str, str]:
+    """What was done in a column of a sheet, with what it is sorted by, or in a field of anything else."""
+    if not number:
+        return 0, "", f"{column.field}: {_done('', column.first, *column.sides, 'values')}"
+    return number, "", f"{_heading(number, headings)}: {_done('', column.first, *column.sides)}"
+
+
+def _heading(column: int, headings: Mapping[str, str]) -> str:
+    letters = letters_of(column)
+    return headings.get(letters) or f"column {letters}"
+
+
+def _sides(changes: Sequence[Change]) -> tuple[list[str], list[str]]:
     pairs = [change.sides for change in changes]
+    return [before for before, _ in pairs], [after for _, after in pairs]
+
+
+def _done(rest: str, first: Change, before: Sequence[str], after: Sequence[str], cells: str = "cells") -> str:
+    """What was done with the cells of one column, of which the first change is given, and the two sides of each."""
+    if len(before) == 1:
+        return str(first)
+    count = f"{len(before):,}"
     if rest:
-        after = {new for _, new in pairs}
-        return f"{count} cells, {rest}: {after.pop() if len(after) == 1 else 'changed'}"
-    old = [before[1:-1] if before.startswith('"') else None for before, _ in pairs]
-    new = [after[1:-1] if after.startswith('"') else None for _, after in pairs]
-    if all(before == "nothing" for before, _ in pairs):
+        unlike = set(after)
+        return f"{count} cells, {rest}: {unlike.pop() if len(unlike) == 1 else 'changed'}"
+    if all(each == "nothing" for each in before):
         return f"{count} empty {cells} filled"
-    if all(after == "nothing" for _, after in pairs):
+    if all(each == "nothing" for each in after):
         return f"{count} {cells} emptied"
-    if None in old:
-        return f"{count} {cells} changed, such as {changes[0]}"
-    texts = [each or "" for each in old]
-    if None not in new:
+    if not all(each.startswith('"') for each in before):
+        return f"{count} {cells} changed, such as {first}"
+    if all(each.startswith('"') for each in after):
         for words, change in _OF_TEXTS:
-            if [change(text) for text in texts] == new:
+            if all(change(old[1:-1]) == new[1:-1] for old, new in zip(before, after, strict=True)):
                 return f"{count} {cells} {words}"
-        return f"{count} {cells} changed, such as {changes[0]}"
-    if all(_DATE.match(after) for _, after in pairs):
+        return f"{count} {cells} changed, such as {first}"
+    if all(_DATE.match(each) for each in after):
         return f"{count} {cells} converted to dates"
-    return f"{count} {cells} converted to numbers" if not any(new) else f"{count} {cells} changed"
+    return (
+        f"{count} {cells} changed" if any(each[0] == '"' for each in after) else f"{count} {cells} converted to numbers"
+    )
 
 
 _OF_TEXTS = (

@@ -42,7 +42,7 @@ def choosing(
     which `where` is the closure, on the item in a place of the frame. Names that the body sets may have another value
     at each turn.
     """
-    sifts = None if node is None else _Compiler(means, slot, frozenset(_set_in(body, means))).sifts(node)
+    sifts = None if node is None else Sieves(means, slot, frozenset(places_set(body, means))).sifts(node)
     if sifts is None or where is None:
         return lambda frame, items, tally=None: (items, where)
 
@@ -59,20 +59,20 @@ def choosing(
     return choose
 
 
-def _set_in(nodes: object, means: Meanings) -> Iterator[int]:
+def places_set(nodes: object, means: Meanings) -> Iterator[int]:
     """The places of the names that are set somewhere inside."""
     if isinstance(nodes, tree.SetName | tree.SetPair):
         target = nodes if isinstance(nodes, tree.SetName) else nodes.target
         yield means[target].slot
     if isinstance(nodes, tree.Node):
         for each in vars(nodes).values():
-            yield from _set_in(each, means)
+            yield from places_set(each, means)
     elif isinstance(nodes, list | tuple):
         for node in nodes:
-            yield from _set_in(node, means)
+            yield from places_set(node, means)
 
 
-class _Compiler:
+class Sieves:
     """Makes sieves of conditions; what it does not know becomes `Unknown`, and None is all of that."""
 
     def __init__(self, means: Meanings, slot: int, changing: frozenset[int]) -> None:
@@ -92,7 +92,7 @@ class _Compiler:
         if isinstance(node, tree.Compare):
             found = self._leaf(node.left, node.operator, node.right, node.exactly)
             return _opposite(found) if node.negated else found
-        heading = self._heading(node)
+        heading = self.heading(node)
         return None if heading is None else lambda frame: Leaf(heading, "yes")
 
     def _joined(self, operator: str, parts: list[Sifts | None]) -> Sifts | None:
@@ -100,7 +100,7 @@ class _Compiler:
             return None
         return lambda frame: Joined(operator, [UNKNOWN if part is None else part(frame) for part in parts])
 
-    def _heading(self, node: Expression) -> str | None:
+    def heading(self, node: Expression) -> str | None:
         """The heading of what is under one in the item."""
         if not isinstance(node, tree.Dot) or node.arguments is not None or not isinstance(node.target, tree.Name):
             return None
@@ -108,12 +108,12 @@ class _Compiler:
         return heading if heading and self._means[node.target].slot == self._slot else None
 
     def _leaf(self, left: Expression, operator: str, right: Expression | None, exactly: bool) -> Sifts | None:
-        heading = self._heading(left)
+        heading = self.heading(left)
         if heading is None or operator not in _OPERATORS:
             return None
         if right is None:
             return lambda frame: Leaf(heading, operator)
-        value = self._value(right)
+        value = self.value(right)
         if value is None:
             return None
 
@@ -128,7 +128,7 @@ class _Compiler:
 
         return leaf
 
-    def _value(self, node: Expression) -> Callable[[Frame], Value] | None:
+    def value(self, node: Expression) -> Callable[[Frame], Value] | None:
         """A value that is the same at each turn."""
         if isinstance(node, tree.Constant):
             fixed = node.value
@@ -137,7 +137,7 @@ class _Compiler:
             text = "".join(map(str, node.parts))
             return lambda frame: text
         if isinstance(node, tree.ListOf):
-            parts = [self._value(item) for item in node.items]
+            parts = [self.value(item) for item in node.items]
             known = [part for part in parts if part is not None]
             return (lambda frame: [part(frame) for part in known]) if len(known) == len(parts) else None
         if isinstance(node, tree.Name):

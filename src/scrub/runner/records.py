@@ -9,8 +9,8 @@ from types import MappingProxyType
 from typing import Any
 
 from scrub.model.core.change import Change
+from scrub.model.core.changes import Changes
 from scrub.model.core.named import NamedTuple
-from scrub.model.core.recorder import Changes
 from scrub.runner.results import CHANGED, NOT_DONE, result_of
 from scrub.store.store import UNDONE, KeptRun, StoredCommit
 

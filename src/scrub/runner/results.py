@@ -12,9 +12,9 @@ from typing import Any
 
 from scrub.model.core.area import area_of
 from scrub.model.core.change import VALUE, Change, plain
+from scrub.model.core.changes import Changes
 from scrub.model.core.named import NamedTuple
 from scrub.model.core.problem import ScrubError, counted
-from scrub.model.core.recorder import Changes
 from scrub.model.core.sending import OutboundTask
 from scrub.runner.opened import Opened
 from scrub.runner.overview import Overview, overview_of

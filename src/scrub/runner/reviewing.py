@@ -13,10 +13,12 @@ from scrub.language import tree
 from scrub.language.walk import nodes
 from scrub.model.cells.records import Record
 from scrub.model.core.change import plain
+from scrub.model.core.changes import Changes
 from scrub.model.core.declare import Item
+from scrub.model.core.edits import RecordedEdit
 from scrub.model.core.named import NamedTuple
 from scrub.model.core.problem import Failure, counted
-from scrub.model.core.recorder import Changes, RecordedEdit, Recorder, net_of
+from scrub.model.core.recorder import Recorder, net_of
 from scrub.model.core.values import shown
 from scrub.runner.compiling import Compiler, Run
 from scrub.runner.execution import Execution, Frame

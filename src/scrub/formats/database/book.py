@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from functools import partial
 
-from scrub.formats.database.changes import Group, RowChange, TableChanges
-from scrub.formats.database.engine import Engine, Key
-from scrub.formats.database.rows import DatabaseRows, Draft, Fresh
+from scrub.formats.database.changes import TableChanges
+from scrub.formats.database.draft import Draft, Fresh
+from scrub.formats.database.engine import Engine
+from scrub.formats.database.row_changes import Group, Key, RowChange, RowColumns, RowValues
+from scrub.formats.database.rows import DatabaseRows
 from scrub.formats.database.sqlite import SqliteEngine
 from scrub.formats.file import copy_path
 from scrub.formats.opened_item import OpenedItem
@@ -198,9 +200,17 @@ def _parents_first(every: Sequence[DatabaseRows]) -> list[DatabaseRows]:
 
 def _changed(rows: DatabaseRows, draft: Draft) -> list[Group]:
     """Rows that stay, by the columns that are set and those that were only read."""
+    columns = {name: changed for name, changed in draft.changed.items() if changed}
+    alike = _alike(rows, draft, columns) if columns else None
+    if alike is not None:
+        return [alike]
+    puts: dict[Key, dict[str, object]] = {}
+    for name, changed in columns.items():
+        for key, value in changed.items():
+            puts.setdefault(key, {})[name] = value
     found: dict[tuple[tuple[str, ...], tuple[str, ...]], tuple[list[RowChange], list[tuple[object, ...]]]] = {}
     keys = frozenset(rows.layout.key)
-    for key, own in draft.changed.items():
+    for key, own in puts.items():
         was = draft.was(key)
         names = (tuple(own), tuple(was))
         group = found.get(names)
@@ -209,9 +219,27 @@ def _changed(rows: DatabaseRows, draft: Draft) -> list[Group]:
         group[0].append(RowChange(key, tuple([was[name] for name in own]), tuple(own.values())))
         group[1].append(tuple([each for name, each in was.items() if name not in own and name not in keys]))
     return [
-        Group(rows.name, puts, changes, tuple(name for name in was if name not in puts and name not in keys), seen)
-        for (puts, was), (changes, seen) in found.items()
+        Group(rows.name, own, changes, tuple(name for name in was if name not in own and name not in keys), seen)
+        for (own, was), (changes, seen) in found.items()
     ]
+
+
+def _alike(rows: DatabaseRows, draft: Draft, columns: Mapping[str, Mapping[Key, object]]) -> Group | None:
+    """The same in arrays, where the same columns of each row were set and read, as in a loop; None where not."""
+    first, *others = columns.values()
+    keys = list(first)
+    if any(list(other) != keys for other in others) or not draft.more.keys().isdisjoint(first):
+        return None
+    read = list(map(draft.read.__getitem__, keys))
+    places = read[0].places
+    if any(row.places is not places for row in read):
+        return None
+    was = dict(zip(places, zip(*[row.values for row in read], strict=True), strict=True))
+    old = RowValues([was[name] for name in columns])
+    new = RowValues([list(changed.values()) for changed in columns.values()])
+    seen = [name for name in was if name not in columns and name not in rows.layout.key]
+    changes = RowColumns(keys, old, new)
+    return Group(rows.name, tuple(columns), changes, tuple(seen), RowValues([was[name] for name in seen]))
 
 
 def _added(rows: DatabaseRows, draft: Draft) -> list[Group]:

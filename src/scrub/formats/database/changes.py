@@ -7,12 +7,12 @@ import json
 import zlib
 from collections.abc import Callable, Iterator, Sequence
 from decimal import Decimal
-from typing import overload
+from typing import Any
 
-from scrub.formats.database.engine import Engine, Key, Layout, batches
+from scrub.formats.database.engine import Engine, Layout, Refusing, batches
 from scrub.formats.database.packed import packed, unpacked
+from scrub.formats.database.row_changes import Backward, Group, Key, RowChange, RowColumns
 from scrub.formats.database.values import Sort
-from scrub.model.core.named import NamedTuple
 from scrub.model.core.problem import FileProblem, counted
 from scrub.store.errors import RowMoved, StoreError
 from scrub.store.rows import Look
@@ -21,29 +21,14 @@ from scrub.store.rows import Look
 _OLD, _NEW, _OTHER = range(3)
 #: What is written and held at once.
 _BATCH = 5_000
+#: What is written to see whether it can be, and taken back.
+_TRIAL, _ALIKE = "scrub_trial", "scrub_alike"
+#: Rows below which they are written one by one.
+_FEW = 20
 #: Values that the database stored otherwise and that are told.
 _TOLD = 5
 #: How a refusal of the database or of its changes ends.
 _NOT_SAVED = ". Nothing was saved"
-
-
-class RowChange(NamedTuple):
-    """A row: its expected and its new values. None where the row does not exist, before or after."""
-
-    key: Key | None  # None for one that gets its key from the database
-    old: tuple[object, ...] | None
-    new: tuple[object, ...] | None
-
-
-class Group(NamedTuple):
-    """Changes of rows of one table in the same columns: all of them rows that come, that go, or that stay."""
-
-    table: str
-    columns: tuple[str, ...]
-    rows: Sequence[RowChange]
-    #: Columns that were read and stay, and what was in them in each row: that must be so still.
-    read: tuple[str, ...] = ()
-    seen: Sequence[tuple[object, ...]] = ()
 
 
 class TableChanges:
@@ -118,7 +103,7 @@ class TableChanges:
         for group in self.groups:
             if group.rows[0].new is None or layouts[group.table].refers.intersection(group.columns):
                 keys.setdefault(group.table, set()).update(row.key for row in group.rows if row.key is not None)
-        engine.hold()
+        engine.hold(_TRIAL)
         try:
             back.write(engine, layouts)
             engine.ensure_rules([layouts[name] for name in keys], keys)
@@ -128,7 +113,7 @@ class TableChanges:
         except StoreError as problem:
             what = problem.what.removesuffix(_NOT_SAVED)
             raise self._refused(f"the change could not be undone: {what}") from None
-        engine.let_go()
+        engine.let_go(_TRIAL)
         if back.remarks and any(each.rows[0].new is None for each in self.groups):
             raise self._refused(f"the change could not be undone exactly: {back.remarks[0].rstrip('.')}")
         if back.remarks:
@@ -138,6 +123,8 @@ class TableChanges:
         """Writes a group; gives it as what undoes it needs it. Of rows that go, all columns are known."""
         if group.rows[0].old is None:
             return self._inserted(engine, layout, group)
+        if self._write_alike(engine, layout, group):
+            return Group(group.table, group.columns, group.rows)
         start = 0
         changed: dict[int, RowChange] = {}
         for some in batches(group.rows, _BATCH):
@@ -161,6 +148,24 @@ class TableChanges:
                     changed[place] = self._as_stored(group, row, found)
         rows = [changed.get(place, row) for place, row in enumerate(group.rows)] if changed else group.rows
         return Group(group.table, group.columns, rows)
+
+    def _write_alike(self, engine: Engine, layout: Layout, group: Group) -> bool:
+        """Writes rows that are changed alike at once, and reads back what came of that. Where a row is not what it was,
+        or the database stored something else, nothing is written: one by one, each is known by its key.
+        """
+        rows = group.rows
+        if not isinstance(rows, RowColumns) or len(rows) < _FEW or layout.triggers:
+            return False
+        engine.hold(_ALIKE)
+        try:
+            done = engine.replace(layout, group.columns, rows, group.read, group.seen)
+        except Refusing:  # one by one it is known what is wrong with which
+            done = False
+        if done:
+            engine.keep(_ALIKE)
+        else:
+            engine.let_go(_ALIKE)
+        return done
 
     def _as_stored(self, group: Group, row: RowChange, found: tuple[object, ...]) -> RowChange:
         """A row as the database stored it. Raises `StoreError` where that is what was there before."""
@@ -245,7 +250,7 @@ class TableChanges:
 
     def back(self) -> TableChanges:
         """Those that take these back."""
-        groups = [Group(group.table, group.columns, _Backward(group.rows)) for group in reversed(self.groups)]
+        groups = [Group(group.table, group.columns, _backward(group.rows)) for group in reversed(self.groups)]
         changes = TableChanges(self.address, groups, self._connect)
         changes._is_undo, changes._mark = True, self._mark
         return changes
@@ -309,10 +314,13 @@ class TableChanges:
         """Their JSON, some rows at a time."""
         for number, group in enumerate(self.groups):
             yield b'{"groups":[[' if number == 0 else b",["
-            yield _json(group.table) + b"," + _json(list(group.columns)) + b",["
+            yield _json(group.table) + b"," + _json(list(group.columns)) + b","
+            if isinstance(group.rows, RowColumns):
+                yield _json({"alike": group.rows.kept()}) + b"]"
+                continue
             for at, some in enumerate(batches(group.rows, _BATCH)):
                 rows = _json([[packed(part) for part in row] for row in some])
-                yield (b"," if at else b"") + rows[1:-1]
+                yield (b"," if at else b"[") + rows[1:-1]
             yield b"]]"
         yield b"]" if self.groups else b'{"groups":[]'
         yield b',"mark":' + _json(self._mark) + b"}"
@@ -324,37 +332,25 @@ class TableChanges:
             found = json.loads(zlib.decompress(kept))
         except zlib.error as error:
             raise ValueError(str(error)) from error
-        groups = [
-            Group(table, tuple(columns), [RowChange(*(unpacked(part) for part in row)) for row in rows])
-            for table, columns, rows in found["groups"]
-        ]
+        groups = [Group(table, tuple(columns), _loaded(rows)) for table, columns, rows in found["groups"]]
         made = cls(address, groups, connect)
         made._mark = str(found.get("mark", ""))
         return made
 
 
+def _loaded(kept: Any) -> Sequence[RowChange]:
+    """Changes of rows as undo data have them."""
+    if isinstance(kept, dict):
+        return RowColumns.of(kept["alike"])
+    return [RowChange(*(unpacked(part) for part in row)) for row in kept]
+
+
+def _backward(rows: Sequence[RowChange]) -> Sequence[RowChange]:
+    return rows.backward() if isinstance(rows, RowColumns) else Backward(rows)
+
+
 def _json(value: object) -> bytes:
     return json.dumps(value, separators=(",", ":")).encode("utf-8", "surrogatepass")
-
-
-class _Backward(Sequence[RowChange]):
-    """What takes changes of rows back, the last first; each is made as it is asked for."""
-
-    def __init__(self, rows: Sequence[RowChange]) -> None:
-        self._rows = rows
-
-    def __len__(self) -> int:
-        return len(self._rows)
-
-    @overload
-    def __getitem__(self, place: int) -> RowChange: ...
-    @overload
-    def __getitem__(self, place: slice) -> list[RowChange]: ...
-    def __getitem__(self, place: int | slice) -> RowChange | list[RowChange]:
-        if isinstance(place, slice):
-            return [self[each] for each in range(*place.indices(len(self)))]
-        key, old, new = self._rows[~place]
-        return RowChange(key, new, old)
 
 
 def _state(row: RowChange, found: tuple[object, ...] | None) -> int:

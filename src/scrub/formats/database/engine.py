@@ -5,15 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Protocol, TypeVar
 
+from scrub.formats.database.row_changes import Key, RowColumns
 from scrub.formats.database.values import Column
 from scrub.formats.database.where import Where
 from scrub.model.core.named import NamedTuple
 from scrub.store.errors import StoreError
 
 T = TypeVar("T")
-
-#: What tells a row from the others of its table: the values of its key.
-Key = tuple[object, ...]
 
 
 class Layout(NamedTuple):
@@ -100,15 +98,31 @@ class Engine(Protocol):
     def delete(self, layout: Layout, keys: Sequence[Key]) -> None:
         """Takes rows out."""
 
-    def hold(self) -> None:
-        """Begins a part of the transaction that `let_go` ends as if it had never been."""
+    def replace(
+        self,
+        layout: Layout,
+        columns: Sequence[str],
+        rows: RowColumns,
+        read: Sequence[str],
+        seen: Sequence[tuple[object, ...]],
+    ) -> bool:
+        """Gives many rows other values in some columns at once, each where it is what it was: in these columns, and in
+        those that were only read. Tells whether all were, and each value was stored as it was given; where not, or
+        where the engine cannot tell that of the types of these columns, it may have written some of them.
+        """
+
+    def hold(self, name: str) -> None:
+        """Begins a part of the transaction that `let_go` ends as if it had never been, and `keep` as a part of it."""
+
+    def keep(self, name: str) -> None:
+        """Ends what `hold` began; all of it counts."""
 
     def ensure_rules(self, layouts: Sequence[Layout], keys: Mapping[str, set[Key]]) -> None:
         """Raises `StoreError` where rows with these keys, which came or refer to others now, break a rule that only the
         end of the transaction looks at.
         """
 
-    def let_go(self) -> None:
+    def let_go(self, name: str) -> None:
         """Ends what `hold` began; nothing of it counts."""
 
     def mark(self) -> str:

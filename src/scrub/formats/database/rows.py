@@ -2,70 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Hashable, Iterable, Iterator, Mapping, Sequence
-from itertools import islice
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from functools import partial
+from itertools import compress, islice, repeat
 from typing import Any, cast
 
-from scrub.formats.database.engine import Engine, Key, Layout
+from scrub.formats.database.at_once import FoundRows, NewValues, new_values, rows_found
+from scrub.formats.database.draft import Draft, Fresh, Put, PutColumn, StoredRow
+from scrub.formats.database.engine import Engine, Layout
+from scrub.formats.database.row_changes import Key
 from scrub.formats.database.values import Column, fitted, reader
 from scrub.formats.database.where import Where
-from scrub.formats.sheet import told
 from scrub.model.cells.grid import CellError, resolve
 from scrub.model.cells.rows import Reader, Rows
 from scrub.model.core.change import Change, cut
 from scrub.model.core.declare import FileItem, Item
-from scrub.model.core.predicate import Predicate, Tally, headings_of
+from scrub.model.core.edit_columns import note_in_turn
+from scrub.model.core.predicate import Predicate, Setting, Tally, headings_of
 from scrub.model.core.problem import Failure
-from scrub.model.core.recorder import RecordedEdit
 from scrub.model.core.series import Series
 from scrub.model.core.text import Editing, parted
 from scrub.model.core.values import Value, shown
 from scrub.model.database import Database
-
-
-class Fresh:
-    """Stands for the key of a record that the database does not have yet."""
-
-    def __init__(self, number: int) -> None:
-        self.number = number
-
-
-class StoredRow:
-    """A row as it was read: its key, and some of its columns."""
-
-    __slots__ = ("key", "places", "sure", "values")
-
-    def __init__(self, key: Key, values: tuple[object, ...], places: Mapping[str, int], sure: bool = False) -> None:
-        """`sure` tells that the condition by which it was found is certainly true."""
-        self.key, self.values, self.places, self.sure = key, values, places, sure
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, StoredRow) and self.key == other.key
-
-    def __hash__(self) -> int:
-        return hash(self.key)
-
-
-class Draft:
-    """What is to become of the rows of one table."""
-
-    def __init__(self) -> None:
-        #: The new values of a row by the names of their columns; the row as it was read, and what was read of it later.
-        self.changed: dict[Key, dict[str, object]] = {}
-        self.read: dict[Key, StoredRow] = {}
-        self.more: dict[Key, dict[str, object]] = {}
-        self.gone: dict[Key, None] = {}
-        #: Rows that are to be added, in order.
-        self.added: dict[Key, dict[str, object]] = {}
-
-    def __bool__(self) -> bool:
-        return bool(self.changed or self.gone or self.added)
-
-    def was(self, key: Key) -> dict[str, object]:
-        """What is known of a row as before."""
-        row = self.read.get(key)
-        found = {} if row is None else dict(zip(row.places, row.values, strict=True))
-        return found | self.more.get(key, {})
 
 
 class DatabaseRows(Rows):
@@ -87,6 +45,7 @@ class DatabaseRows(Rows):
         self._versions: dict[str, int] = {}
         self._set: set[str] = set()  # the columns in which something was changed
         self._watches: list[_Watch] = []
+        self._open: dict[str, PutColumn | None] = {}  # the arrays that took the last change of each column
         self._count = 0
         if not layout.key:
             self.want_all()  # one row cannot be asked for
@@ -131,7 +90,7 @@ class DatabaseRows(Rows):
 
     def _reader(self, column: Column) -> Reader:
         name, read, raw = column.name, self._reads[column.name], self._raw
-        changed, added = self.draft.changed, self.draft.added
+        changed, added = self.draft.changed_in(column.name), self.draft.added
 
         def get(row: StoredRow) -> Value:
             place = row.places.get(name)
@@ -143,9 +102,9 @@ class DatabaseRows(Rows):
 
     def _raw(self, row: StoredRow, name: str) -> object:
         """What is in a column, as the database keeps it, changes included."""
-        own = self.draft.changed.get(row.key)
-        if own is not None and name in own:
-            return own[name]
+        changed = self.draft.changed_in(name)
+        if row.key in changed:
+            return changed[row.key]
         return self._former(row, name)
 
     def _former(self, row: StoredRow, name: str) -> object:
@@ -265,7 +224,10 @@ class DatabaseRows(Rows):
             raw = fitted(column, value)
         except Failure as failure:
             raise failure.at(self.place(row, key)) from None
-        before = (self._readers.get(key) or self.reader(key))(row)
+        if key not in self._readers:
+            self.reader(key)
+        former = self._raw(row, column.name)
+        before = self._reads[column.name](former)
         if column.own:
             raise Failure(f"{self.place(row, key)}: calculated by the database, so it cannot be set")
         if column.name in self.layout.key and row.key not in self.draft.added:
@@ -277,24 +239,97 @@ class DatabaseRows(Rows):
         after = self._reads[column.name](raw)
         if type(before) is type(after) and before == after:
             return
-        self._note(row, column, raw, before, after)
+        self._note(row, column.name, former, raw)
 
-    def _note(self, row: StoredRow, column: Column, raw: object, before: Value, after: Value) -> None:
-        draft, name, key = self.draft, column.name, row.key
+    def _note(self, row: StoredRow, name: str, before: object, after: object) -> None:
+        draft, key = self.draft, row.key
         fresh = draft.added.get(key)
-        if fresh is None:
-            first = draft.read.setdefault(key, row)
-            if name not in first.places and name not in draft.more.get(key, ()):
-                draft.more.setdefault(key, {})[name] = self._former(row, name)
-            own = draft.changed.get(key)
-            if own is None:
-                own = draft.changed[key] = {}
+        recorder = self._book.recorder
+        if fresh is not None:
+            done = Put(self, key, fresh, name, before, after)
+            fresh[name] = after
+            self.spoil(name, key)
+            recorder.note(done)
+            return
+        first = draft.read.setdefault(key, row)
+        if name not in first.places and name not in draft.more.get(key, ()):
+            draft.more.setdefault(key, {})[name] = self._former(row, name)
+        changed = draft.changed_in(name)
+        column = self._open[name] = recorder.column(self._open.get(name), partial(PutColumn, self, name))
+        if column is not None:
+            changed[key] = after
+            self.spoil(name, key)
+            column.note(key, before, after)
         else:
-            own = fresh
-        done = _Put(self, key, own, name, before, after)
-        own[name] = raw
-        self.spoil(name, key)
-        self._book.recorder.note(done)
+            done = Put(self, key, changed, name, before, after)
+            changed[key] = after
+            self.spoil(name, key)
+            recorder.note(done)
+
+    def read_as(self, name: str, raw: object) -> Value:
+        """A value of a column, as a macro has it."""
+        return self._reads[name](raw)
+
+    def set_all(self, predicate: Predicate | None, settings: Sequence[Setting]) -> int | None:
+        """Sets values in all rows for which a condition holds; see `Series.set_all`."""
+        named = [setting.heading for setting in settings] + [each.source for each in settings if each.source]
+        asked = headings_of(predicate) if predicate is not None else set()
+        if self._closed or not self._book.recorder.takes_columns or self.draft.gone or self.draft.added:
+            return None
+        if self._watches or not all(heading in self._columns for heading in (*named, *asked)):
+            return None
+        puts = [self._columns[setting.heading] for setting in settings]
+        looked = {self._columns[heading].name for heading in (*named[len(puts) :], *asked)}
+        if any(self.draft.changed.get(name) for name in looked):
+            return None  # what the database has of them is not what the macro sees
+        if any(column.own or column.name in self.layout.key for column in puts):
+            return None
+        names = sorted({*looked, *(column.name for column in puts)})
+        where = None if predicate is None else Where(predicate, self._columns)
+        found = rows_found(self._engine, self.layout, names, where)
+        made = None if found is None else self._new_values(found, settings)
+        if found is None or made is None:
+            return None
+        self._note_all(found, dict(zip((column.name for column in puts), made, strict=True)))
+        return len(found)
+
+    def _new_values(self, found: FoundRows, settings: Sequence[Setting]) -> list[NewValues] | None:
+        """What is put into the columns; None where it cannot be."""
+        result = []
+        for setting in settings:
+            column, read = self._columns[setting.heading], self._reads[self._columns[setting.heading].name]
+            given: Sequence[Value] = [setting.value]
+            if setting.source:
+                source = self._columns[setting.source].name
+                given = list(map(self._reads[source], found.column(source)))
+                if len(given) == 1 or any(type(value) is CellError for value in given):
+                    return None
+            before, changed = found.column(column.name), self.draft.changed_in(column.name)
+            if changed:
+                before = [changed.get(key, old) for key, old in zip(found.keys, before, strict=True)]
+            values = new_values(column, read, found.keys, before, given)
+            if values is None:
+                return None
+            result.append(values)
+        return result
+
+    def _note_all(self, found: FoundRows, made: Mapping[str, NewValues]) -> None:
+        """Notes what was put into the columns of rows, in the order in which a loop does."""
+        draft, recorder = self.draft, self._book.recorder
+        columns = []
+        for name, values in made.items():
+            column = self._open[name] = recorder.column(self._open.get(name), partial(PutColumn, self, name))
+            assert column is not None
+            columns.append((column, values.keys, values.before, values.after, values.picked))
+            draft.changed_in(name).update(zip(values.keys, values.after, strict=True))
+            self._grow(name)
+            self._set.add(name)
+        note_in_turn(columns, len(found))
+        rows: Iterable[StoredRow] = map(StoredRow, found.keys, found.values, repeat(found.places), repeat(True))
+        picks = [values.picked for values in made.values()]
+        if not any(pick is None for pick in picks):
+            rows = compress(rows, map(any, zip(*(pick or () for pick in picks), strict=True)))
+        draft.note_read(rows, list(made))
 
     def spoil(self, name: str, key: Key) -> None:
         """Notes that another value is in a column: a row that a loop passed over may be one of its own now."""
@@ -352,7 +387,7 @@ class DatabaseRows(Rows):
         values = [resolve(self.reader(heading)(row)) for heading in self.headings]
         said = " | ".join("…" if isinstance(value, CellError) else shown(value) for value in values)
         had = draft.added.pop(key, None)
-        former = draft.changed.pop(key, None)
+        former = [(changed, changed.pop(key)) for changed in draft.changed.values() if key in changed]
         draft.gone[key] = None
         self._grow()
 
@@ -360,45 +395,13 @@ class DatabaseRows(Rows):
             draft.gone.pop(key, None)
             if had is not None:
                 draft.added[key] = had
-            if former is not None:
-                draft.changed[key] = former
+            for changed, value in former:
+                changed[key] = value
             self._grow()
 
         where = (self.name, self.key_said(key))
         said = f"record deleted: {cut(said)}"
         self._book.recorder.add(Change(where, "deleted", False, True, said), revert, (self.name, key))
-
-
-class _Put(RecordedEdit):
-    """A value that was put into a row: there can be a hundred thousand of them, so that it is small."""
-
-    __slots__ = ("_after", "_before", "_former", "_had", "_key", "_name", "_own", "_rows")
-
-    def __init__(
-        self, rows: DatabaseRows, key: Key, own: dict[str, object], name: str, before: Value, after: Value
-    ) -> None:
-        self._rows, self._key, self._own, self._name = rows, key, own, name
-        self._before, self._after = before, after
-        self._had, self._former = name in own, own.get(name)
-
-    @property
-    def thing(self) -> tuple[Hashable, Hashable]:
-        return (self._rows, self._name), self._key
-
-    @property
-    def change(self) -> Change:
-        rows = self._rows
-        return Change((rows.name, rows.key_said(self._key)), self._name, told(self._before), told(self._after))
-
-    def revert(self) -> None:
-        draft = self._rows.draft
-        if self._had:
-            self._own[self._name] = self._former
-        else:
-            self._own.pop(self._name, None)
-            if not self._own and draft.changed.get(self._key) is self._own:
-                del draft.changed[self._key]
-        self._rows.spoil(self._name, self._key)
 
 
 class _Watch:
@@ -437,3 +440,7 @@ class _Stream(Series[StoredRow]):
     def sifted(self, predicate: Predicate, tally: Tally | None = None) -> Series[StoredRow] | None:
         """Those for which a condition may hold."""
         return _Stream(self._rows, predicate, tally) if self._rows.knows(predicate) else None
+
+    def set_all(self, predicate: Predicate | None, settings: Sequence[Setting]) -> int | None:
+        """Sets values in all rows for which a condition holds."""
+        return self._rows.set_all(predicate, settings) if self._sieve is None else None

@@ -12,8 +12,10 @@ from typing import Any
 
 from scrub.formats.database import holders, server_place
 from scrub.formats.database.dialects import ServerDialect
-from scrub.formats.database.engine import Key, Layout, Refusing, batches
+from scrub.formats.database.engine import Layout, Refusing, batches
 from scrub.formats.database.holders import Patience
+from scrub.formats.database.row_changes import Key, RowColumns
+from scrub.formats.database.server_columns import Given, are_exact, values_of
 from scrub.formats.database.server_place import DRIVERS, DatabaseAddress
 from scrub.formats.database.server_tables import layouts_of, needed, read_as_texts
 from scrub.formats.database.where import EVERY, YES, Where, both, predicates
@@ -183,10 +185,15 @@ class ServerEngine:
         self._ready(link)
         self._link = link
 
-    def hold(self) -> None:
-        """Begins a part that is let go again."""
+    def hold(self, name: str) -> None:
+        """Begins a part of the transaction that is let go again, or kept."""
         with self._told():
-            self._link.exec_driver_sql("SAVEPOINT scrub_trial")
+            self._link.exec_driver_sql(f"SAVEPOINT {name}")
+
+    def keep(self, name: str) -> None:
+        """Ends such a part; it counts."""
+        with self._told():
+            self._link.exec_driver_sql(f"RELEASE SAVEPOINT {name}")
 
     def ensure_rules(self, layouts: Sequence[Layout], keys: Mapping[str, set[Key]]) -> None:
         """Raises `StoreError` for what PostgreSQL looks at with COMMIT alone; other servers look at it at once."""
@@ -194,10 +201,11 @@ class ServerEngine:
             with self._told():
                 self._link.exec_driver_sql("SET CONSTRAINTS ALL IMMEDIATE")
 
-    def let_go(self) -> None:
+    def let_go(self, name: str) -> None:
         """Undoes what was written since `hold`."""
         with self._told():
-            self._link.exec_driver_sql("ROLLBACK TO SAVEPOINT scrub_trial")
+            self._link.exec_driver_sql(f"ROLLBACK TO SAVEPOINT {name}")
+            self._link.exec_driver_sql(f"RELEASE SAVEPOINT {name}")
 
     def mark(self) -> str:
         """How PostgreSQL calls this transaction; other servers do not tell afterwards what became of one."""
@@ -334,6 +342,21 @@ class ServerEngine:
             where = " AND ".join(f"{self._quote(each)} = %s" for each in layout.key)
             sql = f"UPDATE {table} SET {puts} WHERE {where}"
             self._link.exec_driver_sql(sql, [(*values, *key) for key, values in rows])
+
+    def replace(
+        self,
+        layout: Layout,
+        columns: Sequence[str],
+        rows: RowColumns,
+        read: Sequence[str],
+        seen: Sequence[tuple[object, ...]],
+    ) -> bool:
+        """Gives many rows other values at once; see `Engine.replace`."""
+        if not are_exact(layout, (*layout.key, *columns, *read)) or (self.place.is_postgres and not self._may_stream):
+            return False
+        given, values = Given(self._link, self._quote, layout, columns, read), values_of(rows, seen)
+        with self._told():
+            return (given.in_postgres if self.place.is_postgres else given.in_mariadb)(values, len(rows))
 
     @cached_property
     def _may_stream(self) -> bool:

@@ -11,7 +11,8 @@ from collections.abc import Iterator, Mapping, Sequence
 from urllib.parse import quote
 
 from scrub.formats.database.dialects import SqliteDialect, named
-from scrub.formats.database.engine import Key, Layout, Refusing, batches, cascades
+from scrub.formats.database.engine import Layout, Refusing, batches, cascades
+from scrub.formats.database.row_changes import Key, RowColumns
 from scrub.formats.database.values import Column, Sort
 from scrub.formats.database.where import EVERY, YES, Where, both, predicates
 from scrub.model.core.lazy_pattern import lazy_pattern
@@ -281,10 +282,44 @@ class SqliteEngine:
         with self._told():
             self._connection.executemany(f"DELETE FROM {named(layout.name)} WHERE {where}", keys)
 
-    def hold(self) -> None:
-        """Begins a part that is let go again."""
+    def replace(
+        self,
+        layout: Layout,
+        columns: Sequence[str],
+        rows: RowColumns,
+        read: Sequence[str],
+        seen: Sequence[tuple[object, ...]],
+    ) -> bool:
+        """Gives many rows other values at once; see `Engine.replace`."""
+        if any(column.sort in _ANYTHING for column in layout.columns if column.name in (*columns, *read)):
+            return False  # 1 and 1.0 are equal to it
+        puts = ", ".join(f"{named(column)} = ?" for column in columns)
+        same = (f"{named(column)} COLLATE BINARY IS ?" for column in (*columns, *read))
+        where = " AND ".join((*(f"{named(each)} = ?" for each in layout.key), *same))
+        values = (*rows.new.columns, *zip(*rows.keys, strict=True), *rows.old.columns, *zip(*seen, strict=True))
         with self._told():
-            self._connection.execute("SAVEPOINT scrub_trial")
+            sql = f"UPDATE {named(layout.name)} SET {puts} WHERE {where}"
+            if self._connection.executemany(sql, zip(*values, strict=True)).rowcount != len(rows):
+                return False
+        # What it makes of a value, it makes of the same value everywhere.
+        kinds = (map(type, column) for column in rows.new.columns)
+        unlike = dict(zip(zip(*rows.new.columns, *kinds, strict=True), rows.keys, strict=True))
+        found = self.now(layout, list(unlike.values()), columns)
+        width = len(columns)
+        return all(
+            found.get(key) == wanted[:width] and tuple(map(type, found[key])) == wanted[width:]
+            for wanted, key in unlike.items()
+        )
+
+    def hold(self, name: str) -> None:
+        """Begins a part that is let go again, or kept."""
+        with self._told():
+            self._connection.execute(f"SAVEPOINT {name}")
+
+    def keep(self, name: str) -> None:
+        """Ends such a part; it counts."""
+        with self._told():
+            self._connection.execute(f"RELEASE {name}")
 
     def ensure_rules(self, layouts: Sequence[Layout], keys: Mapping[str, set[Key]]) -> None:
         """Raises `StoreError` for rows whose foreign keys lead nowhere: COMMIT looks at them alone."""
@@ -307,11 +342,11 @@ class SqliteEngine:
         ).fetchone()
         return result
 
-    def let_go(self) -> None:
+    def let_go(self, name: str) -> None:
         """Undoes what was written since `hold`."""
         with self._told():
-            self._connection.execute("ROLLBACK TO scrub_trial")
-            self._connection.execute("RELEASE scrub_trial")
+            self._connection.execute(f"ROLLBACK TO {name}")
+            self._connection.execute(f"RELEASE {name}")
 
     def mark(self) -> str:
         """It has no name for a transaction; a stopped process holds none."""
@@ -333,6 +368,8 @@ class SqliteEngine:
         self._link, self._writing = None, False
 
 
+#: What a column is declared to hold where a row can hold anything.
+_ANYTHING = (Sort.ANY, Sort.CLOSED)
 #: A clause by which a new row deletes another one ("ON CONFLICT clause").
 _REPLACES = lazy_pattern(r"\bon\s+conflict\s+replace\b", re.IGNORECASE)
 #: Rules that a row may break that is there already: it was written while they did not hold.

@@ -7,13 +7,13 @@ import re
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from datetime import date, datetime
 from decimal import Decimal
-from functools import cached_property
+from functools import cached_property, partial
 from itertools import zip_longest
 
 from scrub.formats.delimited.layout import Layout
 from scrub.formats.delimited.records import fields_of, raw_fields
 from scrub.formats.overlay import NOBODYS, UNCHANGED, key_of, place_of
-from scrub.formats.put import PutOver, PutPlainly
+from scrub.formats.put import PutOver, PutPlainly, PutsPlainly
 from scrub.formats.sheet import OpenSheet
 from scrub.formats.shift import Shift
 from scrub.model.cells.grid import ColumnValues
@@ -57,6 +57,7 @@ class DelimitedSheet(OpenSheet):
         self._texts: dict[int, list[str]] = {}  # columns that were split off together, until they are read
         self._fields: tuple[int, list[str]] = 0, []  # the record that was split last
         self._used: Area | None = None
+        self._puts: PutsPlainly[DelimitedSheet] | None = None  # the arrays that took the last value
         self._kept_empty: set[int] = set()  # rows that were added with nothing in them
 
     @property
@@ -283,9 +284,15 @@ class DelimitedSheet(OpenSheet):
             value = self._writable(str(value), before, row, column)
         key = key_of(row, column)
         former = self.change(key, value, self.overlay.live.get(column, NOBODYS), before)
+        puts, recorder = self._puts, self._file.recorder
+        if former is UNCHANGED:
+            known = puts if puts and puts.name == self.name else None
+            puts = self._puts = recorder.column(known, partial(PutsPlainly, self))
+            if puts is not None:
+                puts.note(key, before, value)
+                return
         plainly = former is UNCHANGED
-        done = PutPlainly(self, key, before, value) if plainly else PutOver(self, key, before, value, former)
-        self._file.recorder.note(done)
+        recorder.note(PutPlainly(self, key, before, value) if plainly else PutOver(self, key, before, value, former))
 
     def _writable(self, text: str, before: Value, row: int, column: int) -> str | None:
         """A text as the file can contain it."""

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Hashable, Iterator, Sequence
 
 from scrub.model.core.change import Change, Undo, cut
+from scrub.model.core.edits import RecordedEdit
 from scrub.model.core.lazy_property import lazy_property
 from scrub.model.core.problem import Failure
-from scrub.model.core.recorder import RecordedEdit
 from scrub.model.core.required import required
 from scrub.model.core.text import Edit, Kept, Stretches
 from scrub.model.document import Document

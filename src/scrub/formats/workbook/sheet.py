@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from datetime import date, datetime
 from decimal import Decimal
-from functools import cached_property
+from functools import cached_property, partial
 from typing import TYPE_CHECKING, ClassVar
 
 from scrub.formats.overlay import NOBODYS, UNCHANGED, key_of, place_of
@@ -17,7 +17,7 @@ from scrub.formats.workbook.around.protection import ensure_unprotected
 from scrub.formats.workbook.cell_looks import CellLooks
 from scrub.formats.workbook.cells.appended import AppendedRows
 from scrub.formats.workbook.cells.decode import MOST_EXACT, ensure_exact
-from scrub.formats.workbook.cells.done import Put, PutAgain, RowAdded
+from scrub.formats.workbook.cells.done import Put, PutAgain, Puts, RowAdded
 from scrub.formats.workbook.cells.formulas_of_cells import CellFormulas
 from scrub.formats.workbook.cells.locks import CellLocks
 from scrub.formats.workbook.cells.number_formats import shown_as
@@ -90,6 +90,7 @@ class OfficeSheet(OpenSheet):
         self._looks = CellLooks(self, shared, overlay, stored, self._pieces.lines)
         self.saved = SavedSheet(entry, shared, stored, overlay, lines, self._pieces, self.where, self.used)
         self._tab = SheetTab(self, shared, self.saved)
+        self._puts: Puts | None = None  # the arrays that took the last value
         own.is_new = is_new
         if like is not None:
             self._pieces.begin_as(like[0]._pieces, like[1])
@@ -254,10 +255,15 @@ class OfficeSheet(OpenSheet):
         restyled = None
         if type(value) is not str and type(value) is not Decimal and isinstance(value, date | Duration):
             restyled = self._show_as_moment(row, column, value)
-        done = Put(self, key, before, value)
+        recorder, puts = self._shared.file.recorder, self._puts
         if former is not UNCHANGED or former_runs is not None or restyled is not None:
-            done = PutAgain(self, key, before, value, former, former_runs, restyled)
-        self._shared.file.recorder.note(done)
+            recorder.note(PutAgain(self, key, before, value, former, former_runs, restyled))
+            return
+        puts = self._puts = recorder.column(puts if puts and puts.name == self.name else None, partial(Puts, self))
+        if puts is not None:
+            puts.note(key, before, value)
+        else:
+            recorder.note(Put(self, key, before, value))
 
     def restore(self, key: int, former: Value, before: Value) -> None:
         """Takes one change of a value back; `before` is the value that was seen."""

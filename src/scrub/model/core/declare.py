@@ -15,9 +15,10 @@ from typing import ClassVar, TypeVar
 
 from scrub.model.core.area import Area
 from scrub.model.core.change import Change, Undo
+from scrub.model.core.changes import Changes
 from scrub.model.core.lazy_pattern import lazy_pattern
 from scrub.model.core.problem import Failure
-from scrub.model.core.recorder import Changes, Recorder
+from scrub.model.core.recorder import Recorder
 from scrub.model.core.required import required
 
 F = TypeVar("F", bound=Callable[..., object])

@@ -39,6 +39,21 @@ Predicate: TypeAlias = Leaf | Unknown | Joined | Opposite
 UNKNOWN = Unknown()
 
 
+def is_known(predicate: Predicate) -> bool:
+    """Whether no part of it is only the macro's to test."""
+    if isinstance(predicate, Opposite):
+        return is_known(predicate.part)
+    return all(map(is_known, predicate.parts)) if isinstance(predicate, Joined) else isinstance(predicate, Leaf)
+
+
+class Setting(NamedTuple):
+    """What is to be under a heading of a record: a value, or what is under another heading of the same record."""
+
+    heading: str
+    value: Value = None
+    source: str = ""
+
+
 class Tally:
     """How many meet a condition for sure: they are counted, and nobody looks at them."""
 

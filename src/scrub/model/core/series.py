@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from typing import Any, TypeVar
 
-from scrub.model.core.predicate import Predicate, Tally
+from scrub.model.core.predicate import Predicate, Setting, Tally
 from scrub.model.core.problem import FileProblem
 
 T = TypeVar("T", covariant=True)
@@ -39,6 +39,12 @@ class Series(Sequence[T]):
         """Those for which a condition may hold, each with a row that says whether it certainly does; with a tally
         those that certainly do are counted there instead, as the others are gone through. None where whoever
         contains them does not find them by it.
+        """
+        return None
+
+    def set_all(self, predicate: Predicate | None, settings: Sequence[Setting]) -> int | None:
+        """Sets values in all items for which a condition holds, as if one by one; tells how many these are. None, and
+        nothing is done, where whoever contains them does not do that, or cannot tell of one whether it is among them.
         """
         return None
 
@@ -112,3 +118,7 @@ class Through(Series[T]):
         """The same, made of those of the other series."""
         found = self._inner.sifted(predicate, tally)
         return None if found is None else Through(found, self._of)
+
+    def set_all(self, predicate: Predicate | None, settings: Sequence[Setting]) -> int | None:
+        """The same, of what the items are made of."""
+        return self._inner.set_all(predicate, settings)

@@ -6,10 +6,10 @@ from collections.abc import Callable, Hashable, Sequence
 from typing import TYPE_CHECKING
 
 from scrub.formats.overlay import UNCHANGED, key_of, put_back
-from scrub.formats.put import PutPlainly
+from scrub.formats.put import PutPlainly, PutsPlainly
 from scrub.formats.workbook.cells.strings import Run
 from scrub.model.core.change import Change, cut
-from scrub.model.core.recorder import RecordedEdit
+from scrub.model.core.edits import RecordedEdit
 from scrub.model.core.values import Value, shown
 
 if TYPE_CHECKING:
@@ -28,6 +28,16 @@ class Put(PutPlainly["TextCells"]):
     def _put_back(self, former: Value, runs: list[Run] | None) -> None:
         put_back(self._sheet.overlay.runs, self._key, UNCHANGED if runs is None else runs)
         self._sheet.restore(self._key, former, self._before)
+
+
+class Puts(PutsPlainly["TextCells"]):
+    """Many of them."""
+
+    __slots__ = ()
+
+    def edit(self, key: int, before: Value, after: Value) -> RecordedEdit:
+        """One of them by itself."""
+        return Put(self._sheet, key, before, after)
 
 
 class RowAdded(RecordedEdit):

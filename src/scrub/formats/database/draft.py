@@ -1,0 +1,181 @@
+"""What a macro changed of the rows of a table so far, and how that is noted."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable, Iterable, Mapping, MutableMapping, Sequence
+from typing import TYPE_CHECKING, Any, Protocol
+
+from scrub.formats.database.row_changes import Key
+from scrub.formats.sheet import told
+from scrub.model.core.change import Change
+from scrub.model.core.changes import ChangeColumn
+from scrub.model.core.edit_columns import EditColumn
+from scrub.model.core.edits import RecordedEdit
+from scrub.model.core.values import Value
+
+if TYPE_CHECKING:
+
+    class ChangedRows(Protocol):
+        """The rows of a table that are changed."""
+
+        name: str
+        draft: Draft
+
+        def key_said(self, key: Key) -> str:
+            """A key as it is told."""
+
+        def read_as(self, name: str, raw: object) -> Value:
+            """A value of a column, as a macro has it."""
+
+        def spoil(self, name: str, key: Key) -> None:
+            """Notes that another value is in a column."""
+
+
+class Fresh:
+    """Stands for the key of a record that the database does not have yet."""
+
+    def __init__(self, number: int) -> None:
+        self.number = number
+
+
+class StoredRow:
+    """A row as it was read: its key, and some of its columns."""
+
+    __slots__ = ("key", "places", "sure", "values")
+
+    def __init__(self, key: Key, values: tuple[object, ...], places: Mapping[str, int], sure: bool = False) -> None:
+        """`sure` tells that the condition by which it was found is certainly true."""
+        self.key, self.values, self.places, self.sure = key, values, places, sure
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, StoredRow) and self.key == other.key
+
+    def __hash__(self) -> int:
+        return hash(self.key)
+
+
+class Draft:
+    """What is to become of the rows of one table."""
+
+    def __init__(self) -> None:
+        #: The new values by the name of the column and the key; the row as it was read, and what was read of it later.
+        self.changed: dict[str, dict[Key, object]] = {}
+        self.read: dict[Key, StoredRow] = {}
+        self.more: dict[Key, dict[str, object]] = {}
+        self.gone: dict[Key, None] = {}
+        #: Rows that are to be added, in order.
+        self.added: dict[Key, dict[str, object]] = {}
+
+    def __bool__(self) -> bool:
+        return bool(self.gone or self.added or any(self.changed.values()))
+
+    def changed_in(self, name: str) -> dict[Key, object]:
+        """The new values of a column."""
+        found = self.changed.get(name)
+        if found is None:
+            found = self.changed[name] = {}
+        return found
+
+    def note_read(self, rows: Iterable[StoredRow], names: Sequence[str]) -> None:
+        """Keeps rows as they were read, of which some columns are changed."""
+        fresh = {row.key: row for row in rows}
+        if self.read:
+            for key in self.read.keys() & fresh.keys():
+                row, first, more = fresh.pop(key), self.read[key], self.more.setdefault(key, {})
+                for name in names:
+                    if name not in first.places:
+                        more.setdefault(name, row.values[row.places[name]])
+        self.read.update(fresh)
+
+    def was(self, key: Key) -> dict[str, object]:
+        """What is known of a row as before."""
+        row = self.read.get(key)
+        found = {} if row is None else dict(zip(row.places, row.values, strict=True))
+        return found | self.more.get(key, {})
+
+    def take_back(self, name: str, key: Key, value: object) -> None:
+        """Gives a column of a row a value that it had before: one of this run, or the one that was read."""
+        read = self.was(key)[name]
+        if type(read) is type(value) and read == value:
+            self.changed_in(name).pop(key, None)
+        else:
+            self.changed_in(name)[key] = value
+
+
+class PutColumn(EditColumn):
+    """Values that were put into one column, each side as the database keeps it."""
+
+    __slots__ = ("_name", "_rows")
+
+    def __init__(self, rows: ChangedRows, name: str) -> None:
+        super().__init__()
+        self._rows, self._name = rows, name
+
+    @property
+    def within(self) -> Hashable:
+        """The table and the column."""
+        return self._rows, self._name
+
+    def edit(self, key: Any, before: object, after: object) -> RecordedEdit:
+        """One of them by itself."""
+        return _PutBack(self._rows, key, self._name, before, after)
+
+    def told(self, keys: Sequence[Any], before: Sequence[Any], after: Sequence[Any]) -> ChangeColumn:
+        """They, or some of them, as they are listed."""
+        rows, name = self._rows, self._name
+        labels = list(map(rows.key_said, keys))
+        return ChangeColumn(rows.name, name, before, after, labels, None, lambda raw: told(rows.read_as(name, raw)))
+
+
+class _PutInColumn(RecordedEdit):
+    """A value that was put into a column."""
+
+    __slots__ = ("_after", "_before", "_key", "_name", "_rows")
+
+    def __init__(self, rows: ChangedRows, key: Key, name: str, before: object, after: object) -> None:
+        self._rows, self._key, self._name, self._before, self._after = rows, key, name, before, after
+
+    @property
+    def thing(self) -> tuple[Hashable, Hashable]:
+        """The table with the column, and the key."""
+        return (self._rows, self._name), self._key
+
+    @property
+    def change(self) -> Change:
+        """As it is listed and stored."""
+        rows, name = self._rows, self._name
+        before, after = (told(rows.read_as(name, raw)) for raw in (self._before, self._after))
+        return Change((rows.name, rows.key_said(self._key)), name, before, after)
+
+
+class _PutBack(_PutInColumn):
+    """One of many of a column."""
+
+    __slots__ = ()
+
+    def revert(self) -> None:
+        """Undoes it."""
+        self._rows.draft.take_back(self._name, self._key, self._before)
+        self._rows.spoil(self._name, self._key)
+
+
+class Put(_PutInColumn):
+    """One that is noted by itself: in a row that the database does not have yet, or where each change is looked at."""
+
+    __slots__ = ("_former", "_had", "_own", "_place")
+
+    def __init__(
+        self, rows: ChangedRows, key: Key, own: MutableMapping[Any, object], name: str, before: object, after: object
+    ) -> None:
+        """`own` is where the value is put: by the column in a row that is new, else by the key."""
+        super().__init__(rows, key, name, before, after)
+        self._own, self._place = own, name if key in rows.draft.added else key
+        self._had, self._former = self._place in own, own.get(self._place)
+
+    def revert(self) -> None:
+        """Undoes it."""
+        if self._had:
+            self._own[self._place] = self._former
+        else:
+            self._own.pop(self._place, None)
+        self._rows.spoil(self._name, self._key)

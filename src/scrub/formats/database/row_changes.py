@@ -1,0 +1,129 @@
+"""Changes of rows of one table: one by one, or in arrays where many rows are changed alike."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from itertools import repeat
+from operator import is_
+from typing import Any, overload
+
+from scrub.formats.database.packed import packed, unpacked
+from scrub.model.core.named import NamedTuple
+
+#: What tells a row from the others of its table: the values of its key.
+Key = tuple[object, ...]
+
+
+class RowChange(NamedTuple):
+    """A row: its expected and its new values. None where the row does not exist, before or after."""
+
+    key: Key | None  # None for one that gets its key from the database
+    old: tuple[object, ...] | None
+    new: tuple[object, ...] | None
+
+
+class Group(NamedTuple):
+    """Changes of rows of one table in the same columns: all of them rows that come, that go, or that stay."""
+
+    table: str
+    columns: tuple[str, ...]
+    rows: Sequence[RowChange]
+    #: Columns that were read and stay, and what was in them in each row: that must be so still.
+    read: tuple[str, ...] = ()
+    seen: Sequence[tuple[object, ...]] = ()
+
+
+class RowValues(Sequence[tuple[object, ...]]):
+    """Values of many rows, kept by their columns."""
+
+    def __init__(self, columns: Sequence[Sequence[object]]) -> None:
+        self.columns = columns
+
+    def __len__(self) -> int:
+        return len(self.columns[0]) if self.columns else 0
+
+    def __iter__(self) -> Iterator[tuple[object, ...]]:
+        return zip(*self.columns, strict=True)
+
+    @overload
+    def __getitem__(self, place: int) -> tuple[object, ...]: ...
+    @overload
+    def __getitem__(self, place: slice) -> RowValues: ...
+    def __getitem__(self, place: int | slice) -> tuple[object, ...] | RowValues:
+        if isinstance(place, slice):
+            return RowValues([column[place] for column in self.columns])
+        return tuple([column[place] for column in self.columns])
+
+    def kept(self) -> list[object]:
+        """As undo data have them: a column that is the same all the way down has its value once."""
+        return [
+            {"every": packed(column[:1])} if all(map(is_, column, repeat(column[0]))) else packed(column)
+            for column in self.columns
+        ]
+
+    @classmethod
+    def of(cls, kept: Any, count: int) -> RowValues:
+        """What was kept. Raises `ValueError` or `TypeError` for what is damaged."""
+        columns: list[Sequence[object]] = []
+        for each in kept:
+            repeated = isinstance(each, dict)
+            column = unpacked(each["every"] if repeated else each) or ()
+            columns.append(column * count if repeated else column)
+        if any(len(column) != count for column in columns):
+            raise ValueError("columns of several lengths")
+        return cls(columns)
+
+
+class RowColumns(Sequence[RowChange]):
+    """Changes of many rows that stay, in arrays."""
+
+    def __init__(self, keys: Sequence[Key], old: RowValues, new: RowValues) -> None:
+        self.keys, self.old, self.new = keys, old, new
+
+    def __len__(self) -> int:
+        return len(self.keys)
+
+    @overload
+    def __getitem__(self, place: int) -> RowChange: ...
+    @overload
+    def __getitem__(self, place: slice) -> RowColumns: ...
+    def __getitem__(self, place: int | slice) -> RowChange | RowColumns:
+        if isinstance(place, slice):
+            return RowColumns(self.keys[place], self.old[place], self.new[place])
+        return RowChange(self.keys[place], self.old[place], self.new[place])
+
+    def backward(self) -> RowColumns:
+        """What takes them back, the last first."""
+        return RowColumns(self.keys[::-1], self.new[::-1], self.old[::-1])
+
+    def kept(self) -> list[object]:
+        """As undo data have them."""
+        keys = RowValues(list(zip(*self.keys, strict=True)))
+        return [len(self), keys.kept(), self.old.kept(), self.new.kept()]
+
+    @classmethod
+    def of(cls, kept: Any) -> RowColumns:
+        """What was kept. Raises `ValueError` or `TypeError` for what is damaged."""
+        count, *parts = kept
+        keys, old, new = (RowValues.of(part, count) for part in parts)
+        return cls(list(keys), old, new)
+
+
+class Backward(Sequence[RowChange]):
+    """What takes changes of rows back, the last first; each is made as it is asked for."""
+
+    def __init__(self, rows: Sequence[RowChange]) -> None:
+        self._rows = rows
+
+    def __len__(self) -> int:
+        return len(self._rows)
+
+    @overload
+    def __getitem__(self, place: int) -> RowChange: ...
+    @overload
+    def __getitem__(self, place: slice) -> list[RowChange]: ...
+    def __getitem__(self, place: int | slice) -> RowChange | list[RowChange]:
+        if isinstance(place, slice):
+            return [self[each] for each in range(*place.indices(len(self)))]
+        key, old, new = self._rows[~place]
+        return RowChange(key, new, old)
