@@ -150,6 +150,21 @@ def fill(base: Base, rows: list[dict[str, Any]]) -> None:
         ])  # fmt: skip
 
 
+def as_servers_take_them(engine: str, found: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """Rows without what a server refuses."""
+    for row in found:
+        for name, pattern in (
+            ("day", r"[12]\d{3}-\d\d-(?!30)\d\d"),
+            ("at", r"[12]\d{3}-\d\d-(?!30)\d\d( \d\d:\d\d(:\d\d)?)?"),
+        ):
+            if row[name] is not None and not re.fullmatch(pattern, row[name]):
+                row[name] = None
+        row["any"] = None if row["many"] is None else row["many"] % 1000 / 8
+        if engine == "mariadb" and row["real"] is not None and abs(row["real"]) == float("inf"):
+            row["real"] = None
+    return found
+
+
 def outcome(base: Base, condition: str, body: str) -> tuple[list[str], list[str], str, list[str]]:
     text = macro(body.replace("CONDITION", condition), "database")
     if "://" in base.address:
@@ -180,6 +195,35 @@ def agree(base: Base, condition: str, monkeypatch: pytest.MonkeyPatch) -> None:
             plain = outcome(base, condition, body)
         assert found == plain, (condition, base.all_of("t"))
         assert "bug in Scrub" not in found[2]
+
+
+#: What may be set in a loop: values that fit and do not, what is under other headings, what depends on the other one.
+SETTINGS = [
+    'record.word = "set"', "record.word = nothing", "record.word = record.day", "record.many = 7", "record.many = 1.5",
+    "record.many = record.id", "record.many = record.many + 1", "record.paid = no", "record.paid = record.word",
+    "record.real = record.many", "record.day = 2026-05-01", "record.day = record.at", "record.any = record.many", "record.id = 5",
+    'if record.paid is no\nrecord.word = "unpaid"\nend',
+]  # fmt: skip
+#: Gone through in its own order, which nobody does at once.
+SLOWLY = 'each record in table("t") where CONDITION\nif record.id > 0\nSETTINGS\nend\nend'
+
+
+def changed(base: Base, condition: str, settings: list[str], slowly: bool) -> tuple[Any, ...]:
+    """What a run makes of the rows, what it tells, and what is there when it was undone."""
+    text = SLOWLY if slowly else SLOWLY.replace("if record.id > 0\n", "").replace("\nend\nend", "\nend")
+    before = base.all_of("t")
+    text = macro(text.replace("CONDITION", condition).replace("SETTINGS", "\n".join(settings)), "database")
+    if "://" in base.address:
+        scrub.home().approvals.written(scrub.program(text).fingerprint, "Test")
+    result = scrub.run(text, [base.address])
+    file, after = result.files[0], base.all_of("t")
+    if result.number is not None and file.state == "changed":
+        scrub.undo(result.number)
+    assert base.all_of("t") == before
+    problem = re.sub(r"line \d+", "", str(file.problem))
+    changes = [each.as_dict() for each in scrub.changes(result.number).files[0].changes] if file.changes else []
+    assert [each.as_dict() for each in file.changes] == changes
+    return after, problem, changes, file.state, file.notes
 
 
 #: Each example runs several macros, which takes its time.
@@ -215,17 +259,7 @@ def test_servers_find_what_the_macro_finds(
     @given(data=st.data())
     def check(data: st.DataObject) -> None:
         theme = data.draw(themes())
-        found = data.draw(rows(theme, odd=False))
-        for row in found:
-            for name, pattern in (
-                ("day", r"[12]\d{3}-\d\d-(?!30)\d\d"),
-                ("at", r"[12]\d{3}-\d\d-(?!30)\d\d( \d\d:\d\d(:\d\d)?)?"),
-            ):
-                if row[name] is not None and not re.fullmatch(pattern, row[name]):
-                    row[name] = None
-            row["any"] = None if row["many"] is None else row["many"] % 1000 / 8
-            if engine == "mariadb" and row["real"] is not None and abs(row["real"]) == float("inf"):
-                row["real"] = None
+        found = as_servers_take_them(engine, data.draw(rows(theme, odd=False)))
         fill(base, found)
         for _ in range(4):
             agree(base, data.draw(conditions(theme)), monkeypatch)
@@ -256,3 +290,48 @@ say "{count(record in table("t") where record.many is 1)}"
     monkeypatch.setattr(sifting.Sieves, "sifts", lambda self, node: None)
     assert found == outcome(base, "", body)
     assert found[0][:6] == ["1", "3", "5", "7", "9", "11"]
+
+
+@settings(examples(60), phases=UNSHRUNK)
+@given(data=st.data())
+def test_what_is_set_at_once_is_what_a_loop_sets(
+    home: Path, monkeypatch: pytest.MonkeyPatch, data: st.DataObject
+) -> None:
+    theme = data.draw(themes())
+    base = Base("sqlite", "t.sqlite")
+    fill(base, data.draw(rows(theme, odd=data.draw(st.booleans()))))
+    set_as_a_loop_does(base, theme, monkeypatch, data)
+
+
+def set_as_a_loop_does(base: Base, theme: Theme, monkeypatch: pytest.MonkeyPatch, data: st.DataObject) -> None:
+    condition = data.draw(conditions(theme))
+    settings = data.draw(st.lists(st.sampled_from(SETTINGS), min_size=1, max_size=3))
+    with monkeypatch.context() as patched:
+        patched.setattr("scrub.formats.database.changes._FEW", data.draw(st.sampled_from([0, 20])))
+        try:
+            found = changed(base, condition, settings, slowly=False)
+        except scrub.MacroProblems:
+            return
+    with monkeypatch.context() as patched:
+        patched.setattr("scrub.formats.database.changes._FEW", 1000)
+        assert found == changed(base, condition, settings, slowly=True), (condition, settings)
+
+
+@pytest.mark.parametrize("engine", ["postgresql", "mariadb"])
+def test_servers_set_at_once_what_a_loop_sets(
+    engine: str,
+    home: Path,
+    monkeypatch: pytest.MonkeyPatch,
+    started: Callable[[str], str],  # noqa: F811
+) -> None:
+    monkeypatch.setenv("SCRUB_SECRET_HUTS", "stove")
+    base = Base(engine, started(engine))
+
+    @settings(examples(12), phases=UNSHRUNK)
+    @given(data=st.data())
+    def check(data: st.DataObject) -> None:
+        theme = data.draw(themes())
+        fill(base, as_servers_take_them(engine, data.draw(rows(theme, odd=False))))
+        set_as_a_loop_does(base, theme, monkeypatch, data)
+
+    check()

@@ -99,7 +99,7 @@ def _stop(process: int) -> None:
 
 
 @servers_alone
-@pytest.mark.parametrize("step", ["now", "commit"])
+@pytest.mark.parametrize("step", ["replace", "commit"])
 def test_a_server_that_falls_silent_is_left_and_nobody_is_told_more_than_is_known(
     base: Base,
     cli: Callable[..., Output],

@@ -205,9 +205,9 @@ def _done(rest: str, first: Change, before: Sequence[str], after: Sequence[str],
     if rest:
         unlike = set(after)
         return f"{count} cells, {rest}: {unlike.pop() if len(unlike) == 1 else 'changed'}"
-    if all(each == "nothing" for each in before):
+    if set(before) == _NOTHING:
         return f"{count} empty {cells} filled"
-    if all(each == "nothing" for each in after):
+    if set(after) == _NOTHING:
         return f"{count} {cells} emptied"
     if not all(each.startswith('"') for each in before):
         return f"{count} {cells} changed, such as {first}"
@@ -223,6 +223,7 @@ def _done(rest: str, first: Change, before: Sequence[str], after: Sequence[str],
     )
 
 
+_NOTHING = {"nothing"}
 _OF_TEXTS = (
     ("in upper case", str.upper),
     ("in lower case", str.lower),

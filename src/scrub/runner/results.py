@@ -143,7 +143,7 @@ class FileResult:
     @property
     def places(self) -> set[str]:
         """The outermost places of its changes: sheets, paragraphs."""
-        return set(self.changes.places)
+        return set(self.changes.place_counts())
 
     def as_dict(self) -> dict[str, object]:
         """The result as JSON shows it."""

@@ -8,7 +8,7 @@ from contextlib import contextmanager
 from functools import partial
 
 from scrub.formats.database.changes import TableChanges
-from scrub.formats.database.draft import Draft, Fresh
+from scrub.formats.database.draft import ChangedAlike, Draft, Fresh
 from scrub.formats.database.engine import Engine
 from scrub.formats.database.row_changes import Group, Key, RowChange, RowColumns, RowValues
 from scrub.formats.database.rows import DatabaseRows
@@ -200,6 +200,8 @@ def _parents_first(every: Sequence[DatabaseRows]) -> list[DatabaseRows]:
 
 def _changed(rows: DatabaseRows, draft: Draft) -> list[Group]:
     """Rows that stay, by the columns that are set and those that were only read."""
+    if not draft.changed_apart and len(draft.alike) == 1 and draft.alike[0].is_whole:
+        return [_in_columns(rows, draft.alike[0])]
     columns = {name: changed for name, changed in draft.changed.items() if changed}
     alike = _alike(rows, draft, columns) if columns else None
     if alike is not None:
@@ -222,6 +224,15 @@ def _changed(rows: DatabaseRows, draft: Draft) -> list[Group]:
         Group(rows.name, own, changes, tuple(name for name in was if name not in own and name not in keys), seen)
         for (own, was), (changes, seen) in found.items()
     ]
+
+
+def _in_columns(rows: DatabaseRows, alike: ChangedAlike) -> Group:
+    """Rows that were found and changed at once."""
+    found, made = alike.found, alike.made
+    old, new = ([getattr(values, side) for values in made.values()] for side in ("before", "after"))
+    seen = [name for name in found.places if name not in made and name not in rows.layout.key]
+    changes = RowColumns(found.keys, RowValues(old), RowValues(new))
+    return Group(rows.name, tuple(made), changes, tuple(seen), RowValues([found.column(name) for name in seen]))
 
 
 def _alike(rows: DatabaseRows, draft: Draft, columns: Mapping[str, Mapping[Key, object]]) -> Group | None:

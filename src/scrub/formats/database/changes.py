@@ -307,7 +307,7 @@ class TableChanges:
 
     def dump(self) -> bytes:
         """What is kept of them."""
-        packer = zlib.compressobj(6)
+        packer = zlib.compressobj(6 if sum(len(group.rows) for group in self.groups) < _BATCH else 1)
         return b"".join([*map(packer.compress, self._written_out()), packer.flush()])
 
     def _written_out(self) -> Iterator[bytes]:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Iterable, Mapping, MutableMapping, Sequence
+from collections.abc import Hashable, Iterator, Mapping, MutableMapping, Sequence
+from itertools import compress, repeat
 from typing import TYPE_CHECKING, Any, Protocol
 
+from scrub.formats.database.at_once import FoundRows, NewValues
 from scrub.formats.database.row_changes import Key
 from scrub.formats.sheet import told
 from scrub.model.core.change import Change
@@ -23,6 +25,9 @@ if TYPE_CHECKING:
 
         def key_said(self, key: Key) -> str:
             """A key as it is told."""
+
+        def keys_said(self, keys: Sequence[Key]) -> list[str]:
+            """Many of them."""
 
         def read_as(self, name: str, raw: object) -> Value:
             """A value of a column, as a macro has it."""
@@ -58,34 +63,67 @@ class Draft:
     """What is to become of the rows of one table."""
 
     def __init__(self) -> None:
-        #: The new values by the name of the column and the key; the row as it was read, and what was read of it later.
-        self.changed: dict[str, dict[Key, object]] = {}
-        self.read: dict[Key, StoredRow] = {}
+        self._changed: dict[str, dict[Key, object]] = {}
+        self._read: dict[Key, StoredRow] = {}
+        #: What was read of rows later, by the names of the columns.
         self.more: dict[Key, dict[str, object]] = {}
         self.gone: dict[Key, None] = {}
         #: Rows that are to be added, in order.
         self.added: dict[Key, dict[str, object]] = {}
+        #: Rows that were changed alike, at which nobody has looked one by one so far.
+        self.alike: list[ChangedAlike] = []
 
     def __bool__(self) -> bool:
-        return bool(self.gone or self.added or any(self.changed.values()))
+        return bool(self.gone or self.added or self.alike or any(self._changed.values()))
+
+    @property
+    def changed_apart(self) -> bool:
+        """Whether rows were changed one by one."""
+        return any(self._changed.values())
+
+    @property
+    def changed(self) -> dict[str, dict[Key, object]]:
+        """The new values by the name of the column and the key."""
+        if self.alike:
+            self._take_apart()
+        return self._changed
+
+    @property
+    def read(self) -> dict[Key, StoredRow]:
+        """The rows that are changed as they were read first."""
+        if self.alike:
+            self._take_apart()
+        return self._read
 
     def changed_in(self, name: str) -> dict[Key, object]:
         """The new values of a column."""
-        found = self.changed.get(name)
+        if self.alike:
+            self._take_apart()
+        found = self._changed.get(name)
         if found is None:
-            found = self.changed[name] = {}
+            found = self._changed[name] = {}
         return found
 
-    def note_read(self, rows: Iterable[StoredRow], names: Sequence[str]) -> None:
-        """Keeps rows as they were read, of which some columns are changed."""
-        fresh = {row.key: row for row in rows}
-        if self.read:
-            for key in self.read.keys() & fresh.keys():
-                row, first, more = fresh.pop(key), self.read[key], self.more.setdefault(key, {})
-                for name in names:
-                    if name not in first.places:
-                        more.setdefault(name, row.values[row.places[name]])
-        self.read.update(fresh)
+    def is_changed(self, name: str) -> bool:
+        """Whether a column of any row is changed."""
+        return bool(self._changed.get(name)) or any(name in each.made for each in self.alike)
+
+    def _take_apart(self) -> None:
+        """Puts what was changed alike where single rows are looked up."""
+        waiting, self.alike = self.alike, []
+        for each in waiting:
+            for name, values in each.made.items():
+                self.changed_in(name).update(zip(values.keys, values.after, strict=True))
+            self._keep(each)
+
+    def _keep(self, alike: ChangedAlike) -> None:
+        fresh = {row.key: row for row in alike.rows()}
+        for key in self._read.keys() & fresh.keys():
+            row, first, more = fresh.pop(key), self._read[key], self.more.setdefault(key, {})
+            for name in alike.made:
+                if name not in first.places:
+                    more.setdefault(name, row.values[row.places[name]])
+        self._read.update(fresh)
 
     def was(self, key: Key) -> dict[str, object]:
         """What is known of a row as before."""
@@ -100,6 +138,27 @@ class Draft:
             self.changed_in(name).pop(key, None)
         else:
             self.changed_in(name)[key] = value
+
+
+class ChangedAlike:
+    """Rows that were found and changed at once: what was read of them, and what was put into each column."""
+
+    def __init__(self, found: FoundRows, made: Mapping[str, NewValues]) -> None:
+        self.found, self.made = found, made
+
+    @property
+    def is_whole(self) -> bool:
+        """Whether each of the columns was changed in each of the rows."""
+        return all(values.picked is None for values in self.made.values())
+
+    def rows(self) -> Iterator[StoredRow]:
+        """The rows of which something was changed, as they were read."""
+        found = self.found
+        rows: Iterator[StoredRow] = map(StoredRow, found.keys, found.values, repeat(found.places), repeat(True))
+        if any(values.picked is None for values in self.made.values()):
+            return rows
+        picks = (values.picked or () for values in self.made.values())
+        return compress(rows, map(any, zip(*picks, strict=True)))
 
 
 class PutColumn(EditColumn):
@@ -123,7 +182,7 @@ class PutColumn(EditColumn):
     def told(self, keys: Sequence[Any], before: Sequence[Any], after: Sequence[Any]) -> ChangeColumn:
         """They, or some of them, as they are listed."""
         rows, name = self._rows, self._name
-        labels = list(map(rows.key_said, keys))
+        labels = rows.keys_said(keys)
         return ChangeColumn(rows.name, name, before, after, labels, None, lambda raw: told(rows.read_as(name, raw)))
 
 

@@ -80,6 +80,9 @@ class Engine(Protocol):
         certainly true. Those after a key; with a condition those for which it may hold.
         """
 
+    def how_many(self, layout: Layout, where: Where) -> tuple[int, int]:
+        """For how many rows a condition may hold, and for how many of them it certainly does."""
+
     def row(self, layout: Layout, key: Key, columns: Sequence[str]) -> tuple[object, ...] | None:
         """One row, by its key."""
 

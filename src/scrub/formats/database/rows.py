@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from functools import partial
-from itertools import compress, islice, repeat
+from itertools import islice
 from typing import Any, cast
 
 from scrub.formats.database.at_once import FoundRows, NewValues, new_values, rows_found
-from scrub.formats.database.draft import Draft, Fresh, Put, PutColumn, StoredRow
+from scrub.formats.database.draft import ChangedAlike, Draft, Fresh, Put, PutColumn, StoredRow
 from scrub.formats.database.engine import Engine, Layout
 from scrub.formats.database.row_changes import Key
 from scrub.formats.database.values import Column, fitted, reader
@@ -68,6 +68,12 @@ class DatabaseRows(Rows):
             return "new" if type(first) is Fresh else str(first)
         return ", ".join(map(str, key))
 
+    def keys_said(self, keys: Sequence[Key]) -> list[str]:
+        """Many of them."""
+        if len(self.layout.key) == 1 and not self.draft.added:
+            return [str(key) for (key,) in keys]
+        return list(map(self.key_said, keys))
+
     def row_label(self, row: StoredRow) -> str:
         """The table and the key."""
         return f"{self.name} {self.key_said(row.key)}"
@@ -90,11 +96,11 @@ class DatabaseRows(Rows):
 
     def _reader(self, column: Column) -> Reader:
         name, read, raw = column.name, self._reads[column.name], self._raw
-        changed, added = self.draft.changed_in(column.name), self.draft.added
+        draft, changed, added = self.draft, self.draft.changed_in(column.name), self.draft.added
 
         def get(row: StoredRow) -> Value:
             place = row.places.get(name)
-            if place is None or changed or added:
+            if place is None or changed or added or draft.alike:
                 return read(raw(row, name))
             return read(row.values[place])
 
@@ -161,6 +167,12 @@ class DatabaseRows(Rows):
                     where = None  # it is about values that the database does not have
                 places = dict(self._wanted)
                 end = width + len(places)
+                if tally is not None and where is not None and not (gone or watch.key):
+                    sent, sure = self._engine.how_many(self.layout, where)
+                    tally.sure += sure
+                    if sent == sure:
+                        break
+                    where = where._replace(unsure=True)
                 for number, values in enumerate(self._engine.rows(self.layout, list(places), watch.key, where)):
                     key = values[:width]
                     if key in gone:
@@ -280,7 +292,7 @@ class DatabaseRows(Rows):
             return None
         puts = [self._columns[setting.heading] for setting in settings]
         looked = {self._columns[heading].name for heading in (*named[len(puts) :], *asked)}
-        if any(self.draft.changed.get(name) for name in looked):
+        if any(map(self.draft.is_changed, looked)):
             return None  # what the database has of them is not what the macro sees
         if any(column.own or column.name in self.layout.key for column in puts):
             return None
@@ -290,7 +302,8 @@ class DatabaseRows(Rows):
         made = None if found is None else self._new_values(found, settings)
         if found is None or made is None:
             return None
-        self._note_all(found, dict(zip((column.name for column in puts), made, strict=True)))
+        named_values = zip((column.name for column in puts), made, strict=True)
+        self._note_all(found, {name: values for name, values in named_values if values.keys})
         return len(found)
 
     def _new_values(self, found: FoundRows, settings: Sequence[Setting]) -> list[NewValues] | None:
@@ -304,8 +317,9 @@ class DatabaseRows(Rows):
                 given = list(map(self._reads[source], found.column(source)))
                 if len(given) == 1 or any(type(value) is CellError for value in given):
                     return None
-            before, changed = found.column(column.name), self.draft.changed_in(column.name)
-            if changed:
+            before = found.column(column.name)
+            if self.draft.is_changed(column.name):
+                changed = self.draft.changed_in(column.name)
                 before = [changed.get(key, old) for key, old in zip(found.keys, before, strict=True)]
             values = new_values(column, read, found.keys, before, given)
             if values is None:
@@ -315,21 +329,18 @@ class DatabaseRows(Rows):
 
     def _note_all(self, found: FoundRows, made: Mapping[str, NewValues]) -> None:
         """Notes what was put into the columns of rows, in the order in which a loop does."""
+        if not made:
+            return
         draft, recorder = self.draft, self._book.recorder
         columns = []
         for name, values in made.items():
             column = self._open[name] = recorder.column(self._open.get(name), partial(PutColumn, self, name))
             assert column is not None
             columns.append((column, values.keys, values.before, values.after, values.picked))
-            draft.changed_in(name).update(zip(values.keys, values.after, strict=True))
             self._grow(name)
             self._set.add(name)
         note_in_turn(columns, len(found))
-        rows: Iterable[StoredRow] = map(StoredRow, found.keys, found.values, repeat(found.places), repeat(True))
-        picks = [values.picked for values in made.values()]
-        if not any(pick is None for pick in picks):
-            rows = compress(rows, map(any, zip(*(pick or () for pick in picks), strict=True)))
-        draft.note_read(rows, list(made))
+        draft.alike.append(ChangedAlike(found, made))
 
     def spoil(self, name: str, key: Key) -> None:
         """Notes that another value is in a column: a row that a loop passed over may be one of its own now."""

@@ -18,7 +18,7 @@ from scrub.formats.database.row_changes import Key, RowColumns
 from scrub.formats.database.server_columns import Given, are_exact, values_of
 from scrub.formats.database.server_place import DRIVERS, DatabaseAddress
 from scrub.formats.database.server_tables import layouts_of, needed, read_as_texts
-from scrub.formats.database.where import EVERY, YES, Where, both, predicates
+from scrub.formats.database.where import EVERY, YES, Where, both
 from scrub.model.core.lazy_pattern import lazy_pattern
 from scrub.model.core.passwords import password
 from scrub.model.core.problem import FileProblem
@@ -273,7 +273,7 @@ class ServerEngine:
     ) -> Iterator[tuple[object, ...]]:
         """The rows in the order of the key, page by page; see `Engine.rows`."""
         table, dialect = self._table(layout), ServerDialect(self._quote, self.place.is_postgres)
-        found = EVERY if where is None else predicates(*where, dialect)
+        found = EVERY if where is None else where.predicates(dialect)
         wanted = ", ".join((*map(self._quote, (*layout.key, *columns)), f"CASE WHEN {found.sure} THEN 1 ELSE 0 END"))
         if not layout.key:
             yield from self._rows(f"SELECT {wanted} FROM {table} WHERE {found.sent}", dialect.values)
@@ -305,6 +305,15 @@ class ServerEngine:
             if len(page) < _PAGE:
                 return
             start += _PAGE
+
+    def how_many(self, layout: Layout, where: Where) -> tuple[int, int]:
+        """For how many rows a condition may hold, and for how many it certainly does."""
+        dialect = ServerDialect(self._quote, self.place.is_postgres)
+        found = where.predicates(dialect)
+        sure = f"count(CASE WHEN {found.sure} THEN 1 END)"
+        sql = f"SELECT count(*), {sure} FROM {self._table(layout)} WHERE {found.sent}"
+        ((sent, many),) = self._rows(sql, dialect.values)
+        return int(sent), int(many)
 
     def row(self, layout: Layout, key: Key, columns: Sequence[str]) -> tuple[object, ...] | None:
         """One row, by its key."""

@@ -14,7 +14,7 @@ from scrub.formats.database.dialects import SqliteDialect, named
 from scrub.formats.database.engine import Layout, Refusing, batches, cascades
 from scrub.formats.database.row_changes import Key, RowColumns
 from scrub.formats.database.values import Column, Sort
-from scrub.formats.database.where import EVERY, YES, Where, both, predicates
+from scrub.formats.database.where import EVERY, YES, Where, both
 from scrub.model.core.lazy_pattern import lazy_pattern
 from scrub.model.core.preferences import CURRENT
 from scrub.model.core.problem import FileProblem
@@ -185,7 +185,7 @@ class SqliteEngine:
     ) -> Iterator[tuple[object, ...]]:
         """The rows in the order of the key; see `Engine.rows`."""
         dialect, key = SqliteDialect(), ", ".join(map(named, layout.key))
-        found = EVERY if where is None else predicates(*where, dialect)
+        found = EVERY if where is None else where.predicates(dialect)
         wanted = ", ".join((*map(named, (*layout.key, *columns)), found.sure))
         after_key = f"({key}) > ({', '.join(map(dialect.bind, after))})" if after else YES
         test = both(after_key, found.sent)
@@ -193,6 +193,15 @@ class SqliteEngine:
         with self._told():
             sql = f"SELECT {wanted} FROM {named(layout.name)} WHERE {test}{order}"
             yield from self._connection.execute(sql, dialect.values)
+
+    def how_many(self, layout: Layout, where: Where) -> tuple[int, int]:
+        """For how many rows a condition may hold, and for how many it certainly does."""
+        dialect = SqliteDialect()
+        found = where.predicates(dialect)
+        sql = f"SELECT count(*), count(nullif({found.sure}, 0)) FROM {named(layout.name)} WHERE {found.sent}"
+        with self._told():
+            sent, sure = self._connection.execute(sql, dialect.values).fetchone()
+        return sent, sure
 
     def row(self, layout: Layout, key: Key, columns: Sequence[str]) -> tuple[object, ...] | None:
         """One row, by its key."""

@@ -267,3 +267,13 @@ class Where(NamedTuple):
 
     predicate: Predicate
     columns: Mapping[str, Column]
+    #: Whether those are left out for which it certainly holds.
+    unsure: bool = False
+
+    def predicates(self, dialect: Dialect) -> Predicates:
+        """The predicates of an engine."""
+        found = predicates(self.predicate, self.columns, dialect)
+        if not self.unsure:
+            return found
+        left = neither(found.sure)
+        return found._replace(true=both(found.true, left), fails=both(found.fails, left), sure=NO)
