@@ -1,5 +1,5 @@
-"""Loops that only set what is under headings, to values that are known before the loop: whoever contains the records
-may do all of it at once.
+"""Loops that only set what is under headings, to values that depend on nothing but the record: whoever contains the
+records may do all of it at once.
 """
 
 from __future__ import annotations
@@ -7,10 +7,13 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from scrub.language import tree
+from scrub.language.tree import Expression
 from scrub.model.core.predicate import Setting, is_known
-from scrub.model.core.series import Series
+from scrub.model.core.problem import Failure
+from scrub.model.core.series import Through
+from scrub.runner.comparisons import Evaluate
 from scrub.runner.compiling import Compiler
-from scrub.runner.execution import Frame
+from scrub.runner.execution import Execution, Frame
 from scrub.runner.pushdown import Sieves, places_set
 
 #: Does the work of a loop, and tells how many turns that were; None where it was not done.
@@ -21,35 +24,75 @@ def at_once(on: Compiler, node: tree.Each) -> AtOnce | None:
     """What does the work of a loop at once, where that can be; None for any other loop."""
     means = on.means[node]
     plain = means.items and not node.orders and means.counter < 0 and on.wrapper is None
-    if not plain or not all(isinstance(each, tree.SetField) for each in node.body):
+    if not plain or not node.body or not all(isinstance(each, tree.SetField) for each in node.body):
         return None
     sieves = Sieves(on.means, means.slot, frozenset(places_set(node.body, on.means)))
-    makes = [_setting(sieves, each) for each in node.body if isinstance(each, tree.SetField)]
-    known = [make for make in makes if make is not None]
+    puts = [_Put.of(on, sieves, each) for each in node.body if isinstance(each, tree.SetField)]
+    known = [put for put in puts if put is not None]
     sifts = None if node.where is None else sieves.sifts(node.where)
-    if len(known) != len(makes) or not makes or (node.where is not None and sifts is None):
+    if len(known) != len(puts) or (node.where is not None and sifts is None):
         return None
+    headings = {put.heading for put in known}
+    if len(headings) != len(known) or any((headings - {put.heading}).intersection(put.sources) for put in known):
+        return None  # one depends on another
 
     def do(frame: Frame, items: object) -> int | None:
-        if not isinstance(items, Series):
+        if not isinstance(items, Through):
             return None
         predicate = None if sifts is None else sifts(frame)
         if predicate is not None and not is_known(predicate):
             return None
-        settings = [make(frame) for make in known]
-        put = {setting.heading for setting in settings}
-        if len(put) != len(settings) or any(setting.source in put for setting in settings):
-            return None  # one depends on another
-        return items.set_all(predicate, settings)
+        execution: Execution = frame[0]
+        unequal = dict(execution.unequal)
+        try:
+            done = items.set_all(predicate, [put.setting(frame, means.slot, items) for put in known])
+        except Failure:  # it is told where the loop comes to it
+            done = None
+        if done is None:
+            execution.unequal = unequal
+        return done
 
     return do
 
 
-def _setting(sieves: Sieves, node: tree.SetField) -> Callable[[Frame], Setting] | None:
-    """What gives a value that is set, or the heading under which it is."""
-    heading, source, value = sieves.heading(node.target), sieves.heading(node.value), sieves.value(node.value)
-    if not heading:
-        return None
-    if source:
-        return lambda frame: Setting(heading, None, source)
-    return None if value is None else lambda frame: Setting(heading, value(frame))
+class _Put:
+    """A statement that sets what is under a heading."""
+
+    def __init__(self, heading: str, sources: tuple[str, ...], value: Evaluate) -> None:
+        self.heading, self.sources, self._value = heading, sources, value
+
+    @classmethod
+    def of(cls, on: Compiler, sieves: Sieves, node: tree.SetField) -> _Put | None:
+        """That of a statement; None where its value may depend on something else, or do something."""
+        heading, sources = sieves.heading(node.target), _sources(sieves, node.value)
+        return None if not heading or sources is None else cls(heading, sources, on.evaluate(node.value))
+
+    def setting(self, frame: Frame, slot: int, items: Through[object]) -> Setting:
+        """What is to be set, with the values that the names in it have now."""
+        value = self._value
+        if not self.sources:
+            return Setting(self.heading, value(frame))
+
+        def make(row: object) -> object:
+            frame[slot] = items.made_of(row)
+            return value(frame)
+
+        return Setting(self.heading, None, self.sources, make)
+
+
+def _sources(sieves: Sieves, node: Expression) -> tuple[str, ...] | None:
+    """The headings of which a value is made, that depends on nothing else; None for any other value."""
+    heading = sieves.heading(node)
+    if heading:
+        return (heading,)
+    if isinstance(node, tree.Arithmetic):
+        parts: list[Expression] = [node.left, node.right]
+    elif isinstance(node, tree.Negative):
+        parts = [node.value]
+    elif isinstance(node, tree.Text):
+        parts = [part for part in node.parts if not isinstance(part, str)]
+    else:
+        return None if sieves.value(node) is None else ()
+    found = [_sources(sieves, part) for part in parts]
+    known = [each for each in found if each is not None]
+    return tuple(dict.fromkeys(name for each in known for name in each)) if len(known) == len(found) else None

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
+from datetime import date
+from decimal import Decimal
 from itertools import compress
-from operator import itemgetter
+from operator import itemgetter, ne
 
 from scrub.formats.database.engine import Engine, Layout
 from scrub.formats.database.row_changes import Key
-from scrub.formats.database.values import Column, fitted
+from scrub.formats.database.stored_row import StoredRow
+from scrub.formats.database.values import Column, Sort, fitted
 from scrub.formats.database.where import Where
 from scrub.model.cells.grid import CellError
-from scrub.model.core.problem import Failure
 from scrub.model.core.values import Value
 
 
@@ -54,8 +56,34 @@ class NewValues:
             self.before, self.after = (list(compress(each, picked)) for each in (self.before, self.after))
 
 
-#: Types of which two values of the database are two to a macro exactly if they are unlike.
-_PLAIN = frozenset((str, type(None)))
+def made_values(
+    found: FoundRows, sources: Sequence[str], make: Callable[[object], Value], column: Column
+) -> list[object]:
+    """What is put into a column, made of what is in others: once for rows in which these are the same. Raises `Failure`
+    where it cannot be made, or does not fit.
+    """
+    known: dict[tuple[object, ...], object] = {}
+    result = []
+    marks = zip(*(_marks(found.column(name)) for name in sources), strict=True)
+    for number, mark in enumerate(marks):
+        if mark not in known:
+            row = StoredRow(found.keys[number], found.values[number], found.places, True)
+            known[mark] = fitted(column, make(row))
+        result.append(known[mark])
+    return result
+
+
+def _marks(values: Sequence[object]) -> Sequence[object]:
+    """What tells values apart that are not the same all through: 1.0 and 1.00 are equal and are not."""
+    kinds = set(map(type, values))
+    if kinds <= {str, type(None), date}:
+        return values
+    return [(type(value), str(value)) for value in values] if len(kinds) > 1 else list(map(str, values))
+
+
+#: Types of which two values of the database are two to a macro exactly if they are unlike, each with others of a set.
+_UNLIKE = (frozenset((str, int, type(None))), frozenset((str, Decimal, type(None))))
+_MOMENTS = (Sort.DATE, Sort.MOMENT, Sort.TIME)
 
 
 def new_values(
@@ -63,20 +91,14 @@ def new_values(
     read: Callable[[object], Value],
     keys: Sequence[Key],
     before: Sequence[object],
-    given: Sequence[Value],
+    after: Sequence[object],
 ) -> NewValues | None:
-    """What is put into a column, given for each row, or once for all; None where a value does not fit, or one that is
-    there cannot be read.
-    """
-    try:
-        after = [fitted(column, value) for value in given]
-    except Failure:
-        return None
-    if len(after) == 1:
-        after *= len(keys)
+    """What is put into a column; None where something that is there cannot be read."""
     result = NewValues(keys, before, after)
-    if set(map(type, before)) | set(map(type, after)) <= _PLAIN:
-        result.pick([old != new for old, new in zip(before, after, strict=True)])
+    kinds = set(map(type, before)) | set(map(type, after))
+    finite = Decimal not in kinds or all(value.is_finite() for value in before if isinstance(value, Decimal))
+    if column.sort not in _MOMENTS and finite and any(kinds <= each for each in _UNLIKE):
+        result.pick(list(map(ne, before, after)))
         return result
     picked = []
     for old, new in zip(map(read, before), map(read, after), strict=True):

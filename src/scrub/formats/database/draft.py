@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any, Protocol
 
 from scrub.formats.database.at_once import FoundRows, NewValues
 from scrub.formats.database.row_changes import Key
+from scrub.formats.database.stored_row import StoredRow
 from scrub.formats.sheet import told
 from scrub.model.core.change import Change
 from scrub.model.core.changes import ChangeColumn
@@ -41,22 +42,6 @@ class Fresh:
 
     def __init__(self, number: int) -> None:
         self.number = number
-
-
-class StoredRow:
-    """A row as it was read: its key, and some of its columns."""
-
-    __slots__ = ("key", "places", "sure", "values")
-
-    def __init__(self, key: Key, values: tuple[object, ...], places: Mapping[str, int], sure: bool = False) -> None:
-        """`sure` tells that the condition by which it was found is certainly true."""
-        self.key, self.values, self.places, self.sure = key, values, places, sure
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, StoredRow) and self.key == other.key
-
-    def __hash__(self) -> int:
-        return hash(self.key)
 
 
 class Draft:

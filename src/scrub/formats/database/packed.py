@@ -25,6 +25,24 @@ def unpacked(values: Any) -> tuple[object, ...] | None:
     return None if values is None else tuple(_whole(value) for value in values)
 
 
+def packed_column(values: Sequence[object]) -> object:
+    """Many values of one column: where all are of one type, its word is there once."""
+    kinds = set(map(type, values))
+    word = next((word for word, (cls, _, _) in _CODES.items() if kinds == {cls}), "")
+    if not word:
+        return packed(values)
+    written = list(map(_CODES[word][1], values))
+    return {"all": word, "of": written[:1] if written.count(written[0]) == len(written) else written}
+
+
+def unpacked_column(kept: Any, count: int) -> tuple[object, ...]:
+    """So many values, as they were packed. Raises `ValueError` or `TypeError` for what is damaged."""
+    if isinstance(kept, dict):
+        values = tuple(map(_CODES[kept["all"]][2], kept["of"]))
+        return values * count if len(values) == 1 else values
+    return unpacked(kept) or ()
+
+
 def _plain(value: object) -> object:
     """A value of a database as JSON contains it."""
     if type(value) is Decimal:  # by far the commonest

@@ -7,7 +7,7 @@ from itertools import repeat
 from operator import is_
 from typing import Any, overload
 
-from scrub.formats.database.packed import packed, unpacked
+from scrub.formats.database.packed import packed, packed_column, unpacked, unpacked_column
 from scrub.model.core.named import NamedTuple
 
 #: What tells a row from the others of its table: the values of its key.
@@ -56,22 +56,23 @@ class RowValues(Sequence[tuple[object, ...]]):
 
     def kept(self) -> list[object]:
         """As undo data have them: a column that is the same all the way down has its value once."""
-        return [
-            {"every": packed(column[:1])} if all(map(is_, column, repeat(column[0]))) else packed(column)
-            for column in self.columns
-        ]
+        return [{"every": packed(column[:1])} if is_one(column) else packed_column(column) for column in self.columns]
 
     @classmethod
     def of(cls, kept: Any, count: int) -> RowValues:
         """What was kept. Raises `ValueError` or `TypeError` for what is damaged."""
         columns: list[Sequence[object]] = []
         for each in kept:
-            repeated = isinstance(each, dict)
-            column = unpacked(each["every"] if repeated else each) or ()
-            columns.append(column * count if repeated else column)
+            every = each.get("every") if isinstance(each, dict) else None
+            columns.append(unpacked_column(each, count) if every is None else (unpacked(every) or ()) * count)
         if any(len(column) != count for column in columns):
             raise ValueError("columns of several lengths")
         return cls(columns)
+
+
+def is_one(column: Sequence[object]) -> bool:
+    """Whether the very same value is all the way down."""
+    return all(map(is_, column, repeat(column[0] if column else None)))
 
 
 class RowColumns(Sequence[RowChange]):

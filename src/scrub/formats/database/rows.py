@@ -7,10 +7,11 @@ from functools import partial
 from itertools import islice
 from typing import Any, cast
 
-from scrub.formats.database.at_once import FoundRows, NewValues, new_values, rows_found
-from scrub.formats.database.draft import ChangedAlike, Draft, Fresh, Put, PutColumn, StoredRow
+from scrub.formats.database.at_once import FoundRows, NewValues, made_values, new_values, rows_found
+from scrub.formats.database.draft import ChangedAlike, Draft, Fresh, Put, PutColumn
 from scrub.formats.database.engine import Engine, Layout
 from scrub.formats.database.row_changes import Key
+from scrub.formats.database.stored_row import StoredRow
 from scrub.formats.database.values import Column, fitted, reader
 from scrub.formats.database.where import Where
 from scrub.model.cells.grid import CellError, resolve
@@ -284,7 +285,7 @@ class DatabaseRows(Rows):
 
     def set_all(self, predicate: Predicate | None, settings: Sequence[Setting]) -> int | None:
         """Sets values in all rows for which a condition holds; see `Series.set_all`."""
-        named = [setting.heading for setting in settings] + [each.source for each in settings if each.source]
+        named = [setting.heading for setting in settings] + [each for setting in settings for each in setting.sources]
         asked = headings_of(predicate) if predicate is not None else set()
         if self._closed or not self._book.recorder.takes_columns or self.draft.gone or self.draft.added:
             return None
@@ -310,18 +311,17 @@ class DatabaseRows(Rows):
         """What is put into the columns; None where it cannot be."""
         result = []
         for setting in settings:
-            column, read = self._columns[setting.heading], self._reads[self._columns[setting.heading].name]
-            given: Sequence[Value] = [setting.value]
-            if setting.source:
-                source = self._columns[setting.source].name
-                given = list(map(self._reads[source], found.column(source)))
-                if len(given) == 1 or any(type(value) is CellError for value in given):
-                    return None
+            column = self._columns[setting.heading]
+            if setting.make is None:
+                after = [fitted(column, setting.value)] * len(found)
+            else:
+                sources = [self._columns[heading].name for heading in setting.sources]
+                after = made_values(found, sources, setting.make, column)
             before = found.column(column.name)
             if self.draft.is_changed(column.name):
                 changed = self.draft.changed_in(column.name)
                 before = [changed.get(key, old) for key, old in zip(found.keys, before, strict=True)]
-            values = new_values(column, read, found.keys, before, given)
+            values = new_values(column, self._reads[column.name], found.keys, before, after)
             if values is None:
                 return None
             result.append(values)

@@ -259,7 +259,7 @@ class ServerEngine:
         link = self._connection
         given = dict(values) if isinstance(values, Mapping) else tuple(values)
         with self._told():
-            return [tuple(each) for each in link.exec_driver_sql(sql, given)]
+            return list(link.exec_driver_sql(sql, given).cursor.fetchall())  # tuples, as the driver makes them
 
     def count(self, layout: Layout) -> int:
         """How many rows a table has."""

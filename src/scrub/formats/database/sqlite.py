@@ -12,7 +12,7 @@ from urllib.parse import quote
 
 from scrub.formats.database.dialects import SqliteDialect, named
 from scrub.formats.database.engine import Layout, Refusing, batches, cascades
-from scrub.formats.database.row_changes import Key, RowColumns
+from scrub.formats.database.row_changes import Key, RowColumns, is_one
 from scrub.formats.database.values import Column, Sort
 from scrub.formats.database.where import EVERY, YES, Where, both
 from scrub.model.core.lazy_pattern import lazy_pattern
@@ -311,8 +311,11 @@ class SqliteEngine:
             if self._connection.executemany(sql, zip(*values, strict=True)).rowcount != len(rows):
                 return False
         # What it makes of a value, it makes of the same value everywhere.
-        kinds = (map(type, column) for column in rows.new.columns)
-        unlike = dict(zip(zip(*rows.new.columns, *kinds, strict=True), rows.keys, strict=True))
+        new = rows.new.columns
+        some = 1 if all(is_one(column) for column in new) else len(rows)
+        kinds = (map(type, column[:some]) for column in new)
+        unlike_values = zip(*(column[:some] for column in new), *kinds, strict=True)
+        unlike = dict(zip(unlike_values, rows.keys[:some], strict=True))
         found = self.now(layout, list(unlike.values()), columns)
         width = len(columns)
         return all(

@@ -11,6 +11,7 @@ from array import array
 from bisect import bisect_right
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from decimal import Decimal
 from itertools import accumulate, compress, repeat
 from typing import Any, overload
 
@@ -122,6 +123,8 @@ class ChangeColumn(Sequence[Change]):
         return cls(kept["place"], kept["field"], before, after, labels, cells)
 
 
+#: Types of which equal values read the same.
+_EQUAL = frozenset((Decimal, type(None)))
 #: Types whose values read differently unless they are equal.
 _DISTINCT = frozenset((str, type(None), bool))
 
@@ -140,6 +143,9 @@ def _is_one(values: Sequence[object]) -> bool:
 def _texts(values: Sequence[object], told: Callable[[object], object]) -> Sequence[str]:
     if values and _is_one(values):
         return [plain(told(values[0]))] * len(values)
+    if set(map(type, values)) <= _EQUAL:
+        known = {value: plain(told(value)) for value in set(values)}
+        return [known[value] for value in values]
     return [each if type(each) is str else plain(each) for each in map(told, values)]
 
 

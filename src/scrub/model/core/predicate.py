@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import TypeAlias
 
 from scrub.model.core.named import NamedTuple
@@ -47,11 +47,13 @@ def is_known(predicate: Predicate) -> bool:
 
 
 class Setting(NamedTuple):
-    """What is to be under a heading of a record: a value, or what is under another heading of the same record."""
+    """What is to be under a heading of a record: a value, or one made of what is under others of that record."""
 
     heading: str
     value: Value = None
-    source: str = ""
+    #: The headings of which the value is made, and what makes it of a row; None for a value that is the same in all.
+    sources: tuple[str, ...] = ()
+    make: Callable[[object], Value] | None = None
 
 
 class Tally:

@@ -119,6 +119,10 @@ class Through(Series[T]):
         found = self._inner.sifted(predicate, tally)
         return None if found is None else Through(found, self._of)
 
+    def made_of(self, inner: object) -> T:
+        """The item that is made of one of the other series."""
+        return self._of(inner)
+
     def set_all(self, predicate: Predicate | None, settings: Sequence[Setting]) -> int | None:
         """The same, of what the items are made of."""
         return self._inner.set_all(predicate, settings)
