@@ -71,6 +71,26 @@ class CellOverlay:
             self._since.append(key)
         return former
 
+    def is_changed(self, column: int) -> bool:
+        """Whether a value of a column was ever changed."""
+        changed = self._changed_in
+        for key in self._to_sort:
+            changed[key & 0x7FFF].append(key)
+        self._to_sort.clear()
+        return (column - 1) in changed
+
+    def change_many(
+        self, keys: Sequence[int], values: Sequence[Value], before: Sequence[Value], column_values: ColumnValues | None
+    ) -> None:
+        """Changes values of one column that were not changed so far; none of them is nothing."""
+        self.first.update(zip(keys, before, strict=True))
+        self._values.update(zip(keys, values, strict=True))
+        self._to_sort += keys
+        self._since += keys
+        if column_values is not None:
+            column_values.update(zip((key >> 15 for key in keys), values, strict=True))
+            column_values.version += len(keys)
+
     def restore(self, key: int, former: Value, before: Value) -> None:
         """Takes one change back; `before` is the value that was seen."""
         row, column = place_of(key)

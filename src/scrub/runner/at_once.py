@@ -5,23 +5,26 @@ records may do all of it at once.
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import TypeVar
 
 from scrub.language import tree
 from scrub.language.tree import Expression
-from scrub.model.core.predicate import Setting, is_known
+from scrub.model.core.predicate import Predicate, Setting, Sieve, headings_of, is_known
 from scrub.model.core.problem import Failure
-from scrub.model.core.series import Through
+from scrub.model.core.series import Series
 from scrub.runner.comparisons import Evaluate
 from scrub.runner.compiling import Compiler
 from scrub.runner.execution import Execution, Frame
-from scrub.runner.pushdown import Sieves, places_set
+from scrub.runner.pushdown import Sieves, Test, places_set
+
+T = TypeVar("T")
 
 #: Does the work of a loop, and tells how many turns that were; None where it was not done.
 AtOnce = Callable[[Frame, object], "int | None"]
 
 
-def at_once(on: Compiler, node: tree.Each) -> AtOnce | None:
-    """What does the work of a loop at once, where that can be; None for any other loop."""
+def at_once(on: Compiler, node: tree.Each, where: Test | None) -> AtOnce | None:
+    """What does the work of a loop at once, where that can be; None for any other loop. `where` tests its condition."""
     means = on.means[node]
     plain = means.items and not node.orders and means.counter < 0 and on.wrapper is None
     if not plain or not node.body or not all(isinstance(each, tree.SetField) for each in node.body):
@@ -37,22 +40,50 @@ def at_once(on: Compiler, node: tree.Each) -> AtOnce | None:
         return None  # one depends on another
 
     def do(frame: Frame, items: object) -> int | None:
-        if not isinstance(items, Through):
+        if not isinstance(items, Series):
             return None
-        predicate = None if sifts is None else sifts(frame)
-        if predicate is not None and not is_known(predicate):
-            return None
-        execution: Execution = frame[0]
-        unequal = dict(execution.unequal)
+        asks = _Asking(frame, means.slot)
         try:
-            done = items.set_all(predicate, [put.setting(frame, means.slot, items) for put in known])
+            sieve = None if sifts is None or where is None else asks.sieve(sifts(frame), where)
+            if sieve is None and where is not None:
+                return None
+            return items.set_all(sieve, [put.setting(asks) for put in known])
         except Failure:  # it is told where the loop comes to it
-            done = None
-        if done is None:
-            execution.unequal = unequal
-        return done
+            asks.forget()
+            return None
 
     return do
+
+
+class _Asking:
+    """What tests an item and makes values of it, as if the loop had come to it, without that anybody notices."""
+
+    def __init__(self, frame: Frame, slot: int) -> None:
+        self.frame, self._slot = frame, slot
+        self._execution: Execution = frame[0]
+        self._unequal = dict(self._execution.unequal)
+
+    def of_item(self, ask: Callable[[Frame], T]) -> Callable[[object], T]:
+        """Asks something of an item. Raises `Failure` also where a person is to be told something of it."""
+
+        def asked(item: object) -> T:
+            self.frame[self._slot] = item
+            found = ask(self.frame)
+            if self._execution.unequal != self._unequal:
+                raise Failure("two values are equal but for their types")
+            return found
+
+        return asked
+
+    def forget(self) -> None:
+        """Takes back what was noted to be told."""
+        self._execution.unequal = self._unequal
+
+    def sieve(self, predicate: Predicate, where: Test) -> Sieve | None:
+        """A condition; None where it is about more than what is under headings."""
+        if not is_known(predicate):
+            return None
+        return Sieve(predicate, tuple(sorted(headings_of(predicate))), self.of_item(where))
 
 
 class _Put:
@@ -67,17 +98,11 @@ class _Put:
         heading, sources = sieves.heading(node.target), _sources(sieves, node.value)
         return None if not heading or sources is None else cls(heading, sources, on.evaluate(node.value))
 
-    def setting(self, frame: Frame, slot: int, items: Through[object]) -> Setting:
+    def setting(self, asks: _Asking) -> Setting:
         """What is to be set, with the values that the names in it have now."""
-        value = self._value
         if not self.sources:
-            return Setting(self.heading, value(frame))
-
-        def make(row: object) -> object:
-            frame[slot] = items.made_of(row)
-            return value(frame)
-
-        return Setting(self.heading, None, self.sources, make)
+            return Setting(self.heading, self._value(asks.frame))
+        return Setting(self.heading, None, self.sources, asks.of_item(self._value))
 
 
 def _sources(sieves: Sieves, node: Expression) -> tuple[str, ...] | None:

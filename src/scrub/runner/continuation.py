@@ -6,6 +6,7 @@ import os
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+from scrub.model.core.changes import Changes
 from scrub.model.core.named import NamedTuple
 from scrub.model.core.problem import BadCall
 from scrub.runner.results import FAILED, NOT_DONE, NOT_TRIED
@@ -52,7 +53,7 @@ def continuation_of(kept: KeptRun) -> Continuation:
         if commit.state != DONE:
             raise BadCall(f"run {kept.number} was undone. Run the macro on the files again")
         done.update(str(file.get("file", "")) for file in commit.record.get("files", ()))
-        changes += sum(len(file["changes"]["places"]) for file in commit.record.get("files", ()))
+        changes += sum(Changes.count_of(file["changes"]) for file in commit.record.get("files", ()))
     open_states = (FAILED, NOT_TRIED, NOT_DONE)
     left = [
         str(file["file"]) for address, file in paths.items() if address not in done and file["state"] in open_states

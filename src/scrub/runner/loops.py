@@ -45,17 +45,17 @@ def _each(on: Compiler, node: tree.Each) -> Run:
     in_order = _in_order(on, node, where)
     sifted = node.where if means.items and in_order is None else None
     choose = choosing(sifted, where, on.means, slot, node.body)
-    do_all = at_once(on, node)
+    do_all = at_once(on, node, where)
     attempts = in_order is None and any(isinstance(statement, tree.Attempt) for statement in node.body)
 
     def run(frame: Frame) -> int | None:
         execution: Execution = frame[0]
-        items = goes_through(outer(frame) if outer else frame[base])
-        done = None if do_all is None else do_all(frame, items)
+        holder = outer(frame) if outer else frame[base]
+        done = None if do_all is None else do_all(frame, visited(holder, means.path))
         if done is not None:
             execution.spend(cost * done)
             return None
-        candidates, test = choose(frame, items)
+        candidates, test = choose(frame, goes_through(holder))
         turns, body, is_plain = 0, warm(), test is where
         if attempts and isinstance(candidates, Opening):
             candidates = candidates.but_for_broken(execution.remark)

@@ -218,7 +218,7 @@ _DAMAGED = "its record is damaged"
 
 
 #: What reading JSON of another shape raises.
-_MISREAD = (KeyError, TypeError, AttributeError, ValueError, IndexError)
+_MISREAD = (KeyError, TypeError, AttributeError, ValueError, IndexError, OverflowError)
 
 
 def _saved(commit: StoredCommit) -> list[FileRecord]:

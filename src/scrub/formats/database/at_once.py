@@ -10,7 +10,6 @@ from operator import itemgetter, ne
 
 from scrub.formats.database.engine import Engine, Layout
 from scrub.formats.database.row_changes import Key
-from scrub.formats.database.stored_row import StoredRow
 from scrub.formats.database.values import Column, Sort, fitted
 from scrub.formats.database.where import Where
 from scrub.model.cells.grid import CellError
@@ -57,18 +56,21 @@ class NewValues:
 
 
 def made_values(
-    found: FoundRows, sources: Sequence[str], make: Callable[[object], Value], column: Column
+    found: FoundRows,
+    sources: Sequence[tuple[str, Callable[[object], Value]]],
+    make: Callable[[Sequence[Value]], Value],
+    column: Column,
 ) -> list[object]:
     """What is put into a column, made of what is in others: once for rows in which these are the same. Raises `Failure`
     where it cannot be made, or does not fit.
     """
     known: dict[tuple[object, ...], object] = {}
     result = []
-    marks = zip(*(_marks(found.column(name)) for name in sources), strict=True)
+    marks = zip(*(_marks(found.column(name)) for name, _ in sources), strict=True)
     for number, mark in enumerate(marks):
         if mark not in known:
-            row = StoredRow(found.keys[number], found.values[number], found.places, True)
-            known[mark] = fitted(column, make(row))
+            row = found.values[number]
+            known[mark] = fitted(column, make([read(row[found.places[name]]) for name, read in sources]))
         result.append(known[mark])
     return result
 

@@ -19,7 +19,7 @@ from scrub.model.cells.rows import Reader, Rows
 from scrub.model.core.change import Change, cut
 from scrub.model.core.declare import FileItem, Item
 from scrub.model.core.edit_columns import note_in_turn
-from scrub.model.core.predicate import Predicate, Setting, Tally, headings_of
+from scrub.model.core.predicate import Predicate, Setting, Sieve, Tally, headings_of
 from scrub.model.core.problem import Failure
 from scrub.model.core.series import Series
 from scrub.model.core.text import Editing, parted
@@ -283,8 +283,9 @@ class DatabaseRows(Rows):
         """A value of a column, as a macro has it."""
         return self._reads[name](raw)
 
-    def set_all(self, predicate: Predicate | None, settings: Sequence[Setting]) -> int | None:
+    def set_all(self, sieve: Sieve | None, settings: Sequence[Setting]) -> int | None:
         """Sets values in all rows for which a condition holds; see `Series.set_all`."""
+        predicate = None if sieve is None else sieve.predicate
         named = [setting.heading for setting in settings] + [each for setting in settings for each in setting.sources]
         asked = headings_of(predicate) if predicate is not None else set()
         if self._closed or not self._book.recorder.takes_columns or self.draft.gone or self.draft.added:
@@ -315,8 +316,9 @@ class DatabaseRows(Rows):
             if setting.make is None:
                 after = [fitted(column, setting.value)] * len(found)
             else:
-                sources = [self._columns[heading].name for heading in setting.sources]
-                after = made_values(found, sources, setting.make, column)
+                sources = [self._columns[heading] for heading in setting.sources]
+                reads = [(each.name, self._reads[each.name]) for each in sources]
+                after = made_values(found, reads, setting.make, column)
             before = found.column(column.name)
             if self.draft.is_changed(column.name):
                 changed = self.draft.changed_in(column.name)
@@ -452,6 +454,6 @@ class _Stream(Series[StoredRow]):
         """Those for which a condition may hold."""
         return _Stream(self._rows, predicate, tally) if self._rows.knows(predicate) else None
 
-    def set_all(self, predicate: Predicate | None, settings: Sequence[Setting]) -> int | None:
+    def set_all(self, sieve: Sieve | None, settings: Sequence[Setting]) -> int | None:
         """Sets values in all rows for which a condition holds."""
-        return self._rows.set_all(predicate, settings) if self._sieve is None else None
+        return self._rows.set_all(sieve, settings) if self._sieve is None else None

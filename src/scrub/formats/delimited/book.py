@@ -80,11 +80,12 @@ class DelimitedFile(PickedFile, Workbook):
         if not self.sheet.overlay.values and not self.sheet.line_changes and not self.sheet.keeps_rows:
             return None
         marks, encoding, _, line_end, _ = self.layout
-        old = self.source.read(0, self.source.size)
-        text = line_end.join(self.sheet.written())
-        ended = old.endswith(line_end.encode(encoding)) or not old[len(marks) :]
-        fresh = marks + (text + (line_end if ended else "")).encode(encoding)
-        return self.rewritten(fresh)
+        end, size = line_end.encode(encoding), self.source.size
+        ended = size <= len(marks) or self.source.read(size - len(end), len(end)) == end
+        written = self.sheet.written() or [""]
+        if ended:
+            written.append("")
+        return self.rewritten(marks + line_end.join(written).encode(encoding))
 
 
 def new_delimited(path: str) -> DelimitedFile:

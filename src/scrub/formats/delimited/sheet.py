@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import os
 import re
+from array import array
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from datetime import date, datetime
 from decimal import Decimal
 from functools import cached_property, partial
-from itertools import zip_longest
+from itertools import compress, zip_longest
+from operator import ne
 
 from scrub.formats.delimited.layout import Layout
 from scrub.formats.delimited.records import fields_of, raw_fields
@@ -22,6 +24,7 @@ from scrub.model.core.amounts import Duration, number_text
 from scrub.model.core.area import MOST_COLUMNS, MOST_ROWS, Area
 from scrub.model.core.change import Undo
 from scrub.model.core.declare import FileItem
+from scrub.model.core.edit_columns import note_in_turn
 from scrub.model.core.lazy_pattern import lazy_pattern
 from scrub.model.core.preferences import CURRENT, Mark
 from scrub.model.core.problem import Failure
@@ -59,6 +62,12 @@ class DelimitedSheet(OpenSheet):
         self._used: Area | None = None
         self._puts: PutsPlainly[DelimitedSheet] | None = None  # the arrays that took the last value
         self._kept_empty: set[int] = set()  # rows that were added with nothing in them
+
+    @cached_property
+    def _counts(self) -> array[int]:
+        """How many delimiters are in each record."""
+        delimiter = self.layout.delimiter
+        return array("H", [record.count(delimiter) for record in self.records_])
 
     @property
     def keeps_rows(self) -> bool:
@@ -131,6 +140,51 @@ class DelimitedSheet(OpenSheet):
                 del kept[next(iter(kept))]
         return values
 
+    def values_at(self, column: int, rows: Sequence[int]) -> Sequence[Value]:
+        """What is in a column in many rows; a column that nobody holds is not kept for that."""
+        if column in self.overlay.live or not self._are_stored(rows, column):
+            return super().values_at(column, rows)
+        texts = self._texts_at(column, rows)
+        known = {text: self._typed(text) for text in set(texts)}
+        return list(map(known.__getitem__, texts))
+
+    def _are_stored(self, rows: Sequence[int], column: int) -> bool:
+        """Whether nothing was changed in a column, and all of these rows are records of the file."""
+        if self.line_changes or self.overlay.is_changed(column):
+            return False
+        return not rows or (min(rows) >= 1 and max(rows) <= len(self.records_))
+
+    def _texts_at(self, column: int, rows: Sequence[int]) -> list[str]:
+        records, delimiter = self.records_, self.layout.delimiter
+        if self.layout.quoted:
+            split = [fields_of(records[row - 1], delimiter) for row in rows]
+        elif self.layout.line_end == "\n":
+            split = [records[row - 1].rstrip("\r").split(delimiter, column) for row in rows]
+        else:
+            split = [records[row - 1].split(delimiter, column) for row in rows]
+        return [fields[column - 1] if len(fields) >= column else "" for fields in split]
+
+    def put_many(self, rows: Sequence[int], puts: Sequence[tuple[int, Sequence[Value]]]) -> None:
+        """Gives fields of many rows values: texts that are written as they are, into a column that is as it was."""
+        column, values = puts[0]
+        texts = set(values) if set(map(type, values)) == {str} else set()
+        plain = texts and all(text and text.isascii() and harmless(text) == text for text in texts)
+        recorder = self._file.recorder
+        if len(puts) > 1 or not plain or not self._are_stored(rows, column) or not recorder.takes_columns:
+            super().put_many(rows, puts)
+            return
+        before = self.values_at(column, rows)
+        differs = list(map(ne, before, values))
+        keys = [key_of(row, column) for row in compress(rows, differs)]
+        was, values = list(compress(before, differs)), list(compress(values, differs))
+        if not keys:
+            return
+        self.overlay.change_many(keys, values, was, self.overlay.live.get(column))
+        known = self._puts if self._puts and self._puts.name == self.name else None
+        self._puts = recorder.column(known, partial(PutsPlainly, self))
+        assert self._puts is not None
+        note_in_turn([(self._puts, keys, was, values, None)], len(keys))
+
     def _column(self, column: int) -> list[str]:
         """The fields of one column. The first ones that are asked for are split off alone, as most macros need few;
         then a record is split once for several columns beside each other.
@@ -196,9 +250,12 @@ class DelimitedSheet(OpenSheet):
         if self._used is None:
             filled = [row for row, record in enumerate(self.records_, 1) if record.strip("\r")]
             delimiter = self.layout.delimiter
-            most = max((record.count(delimiter) + 1 for record in self.records_ if '"' not in record), default=1)
             if self.layout.quoted:
-                most = max([most, *(len(fields_of(record, delimiter)) for record in self.records_ if '"' in record)])
+                counts = zip(self._counts, self.records_, strict=True)
+                wide = (len(fields_of(each, delimiter)) if '"' in each else count + 1 for count, each in counts)
+                most = max(wide, default=1)
+            else:
+                most = max(self._counts, default=0) + 1
             self._used = Area(filled[0], 1, filled[-1], most) if filled else Area(0, 0, 0, 0)
         area = self.spanning(self._used if self._used.bottom else None)
         if self._kept_empty and area is not None:
@@ -246,7 +303,7 @@ class DelimitedSheet(OpenSheet):
     def _ensure_even(self, heading: int, last: int) -> None:
         """Raises `Failure` where a record below the headings is ragged."""
         delimiter, records = self.layout.delimiter, self.records_[heading - 1 : last]
-        counts = [each.count(delimiter) for each in records]
+        counts = self._counts[heading - 1 : last]
         wanted = counts[0] if counts else 0
         if len(set(counts)) < 2 and not self.layout.quoted:
             return
@@ -322,6 +379,9 @@ class DelimitedSheet(OpenSheet):
 
     def written(self) -> list[str]:
         """The records as they are to be."""
+        quickly = self._with_fields() if not self.line_changes and not self._kept_empty else None
+        if quickly is not None:
+            return quickly
         layout, found = self.layout, list(self.records_)
         stored = len(found)
         ending = "\r" if found and found[0].endswith("\r") else ""
@@ -355,6 +415,27 @@ class DelimitedSheet(OpenSheet):
             if (place := shift.rows.place(row))
         ]
         return [record for _, record in (sorted(kept) if shift.rows.put else kept)]
+
+    def _with_fields(self) -> list[str] | None:
+        """The records with other values in some fields; None where records or columns come."""
+        found, delimiter = list(self.records_), self.layout.delimiter
+        known: dict[tuple[type, Value], str] = {}
+        for key, value in self.overlay.values.items():
+            row, column = key >> 15, key & 0x7FFF
+            if row == 1 or row > len(found):
+                return None
+            record = found[row - 1]
+            parts = record.split(delimiter, column + 1)
+            if '"' in record or len(parts) <= column or (len(parts) == column + 1 and record.endswith("\r")):
+                found[row - 1] = self._record(record, [(column, value)])
+                continue
+            kind = type(value), value
+            text = known.get(kind)
+            if text is None:
+                text = known[kind] = self._field(value, "")
+            parts[column] = text
+            found[row - 1] = delimiter.join(parts) or '""'
+        return found
 
     def _width(self, by_row: Mapping[int, Sequence[tuple[int, Value]]]) -> int:
         """How many fields a new record has: as many as the first one, which a change can make longer."""

@@ -182,6 +182,16 @@ class Grid:
     #: What is over its columns, by their letters, as far as somebody looked.
     heads: Mapping[str, str] = MappingProxyType({})
 
+    def values_at(self, column: int, rows: Sequence[int]) -> Sequence[Value]:
+        """What is in a column in many rows."""
+        return list(map(self.column_values(column).get, rows))
+
+    def put_many(self, rows: Sequence[int], puts: Sequence[tuple[int, Sequence[Value]]]) -> None:
+        """Gives cells of many rows values, given by column."""
+        for number, row in enumerate(rows):
+            for column, values in puts:
+                self.put(row, column, values[number])
+
     # -- what is there
 
     def placed(self, address: str) -> tuple[Grid, Area]:

@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from itertools import compress
 
+from scrub.model.cells.alike import asked_once
 from scrub.model.cells.grid import CellError, ColumnValues, Grid, TablePlace
 from scrub.model.cells.rows import Reader, Rows
 from scrub.model.core.area import Area, letters_of
 from scrub.model.core.change import Undo
 from scrub.model.core.declare import FileItem, Item
+from scrub.model.core.predicate import Setting, Sieve
 from scrub.model.core.problem import Failure, Missing, did_you_mean
+from scrub.model.core.series import Fixed, Series
 from scrub.model.core.text import Editing
 from scrub.model.core.values import Value, heading_key, shown
 
@@ -128,6 +132,37 @@ class GridRows(Rows):
         if self._totals:
             found = [row for row in found if row not in self._totals]
         return [*found, *self._inside()] if self._fresh else found
+
+    def series(self, rows: Sequence[object]) -> Series[int]:
+        """Rows that are there now."""
+        return _GridSeries(self, rows)
+
+    def set_all(self, rows: Sequence[int], sieve: Sieve | None, settings: Sequence[Setting]) -> int | None:
+        """Sets values in all of some rows for which a condition holds; see `Series.set_all`."""
+        if sieve is not None:
+            wanted = asked_once([self._values_at(heading, rows) for heading in sieve.headings], sieve.holds)
+            if wanted is None:
+                return None
+            rows = list(compress(rows, wanted))
+        puts: list[tuple[int, Sequence[Value]]] = []
+        for setting in settings:
+            values: Sequence[Value] | None = [setting.value] * len(rows)
+            if setting.make is not None:
+                values = asked_once([self._values_at(heading, rows) for heading in setting.sources], setting.make)
+            if values is None:
+                return None
+            puts.append((self.column(setting.heading), values))
+        recorder = self.file.recorder
+        mark = recorder.savepoint()
+        try:
+            self.sheet.put_many(rows, puts)
+        except Failure:  # it is told where a loop comes to it
+            recorder.rollback(mark)
+            return None
+        return len(rows)
+
+    def _values_at(self, heading: str, rows: Sequence[int]) -> Sequence[Value]:
+        return self.sheet.values_at(self.column(heading), rows)
 
     def sortable(self) -> Sequence[int]:
         """The rows that can change places: all that hold something, but for totals below them."""
@@ -274,6 +309,20 @@ class GridRows(Rows):
         fresh = [body._replace(top=row, bottom=row) for row in self._inside()]
         for area in [body, *fresh] if rows is None else [body._replace(top=row, bottom=row) for row in rows]:
             self.sheet.edit_area(area, editing)
+
+
+class _GridSeries(Fixed):
+    """Rows of cells."""
+
+    __slots__ = ("_rows",)
+
+    def __init__(self, rows: GridRows, every: Sequence[object]) -> None:
+        super().__init__(every)
+        self._rows = rows
+
+    def set_all(self, sieve: Sieve | None, settings: Sequence[Setting]) -> int | None:
+        """Sets values in all of them for which a condition holds."""
+        return self._rows.set_all(tuple(self), sieve, settings)
 
 
 def table_rows(sheet: Grid, place: TablePlace) -> GridRows:

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import partial
 from types import MappingProxyType
 from typing import Any
 
+from scrub.model.cells.alike import OneRow
 from scrub.model.cells.cell import Cell
 from scrub.model.cells.grid import CellError, Grid, HoldsCells, HoldsColumns, resolve
 from scrub.model.cells.grid_rows import GridRows, sheet_rows
@@ -15,9 +16,9 @@ from scrub.model.cells.lines import Column, Row
 from scrub.model.cells.rows import Reader, Rows
 from scrub.model.core.area import Area, only_cell
 from scrub.model.core.declare import FileItem, Reach, action, field, finds, holds, needs, part
-from scrub.model.core.predicate import Predicate, Tally
+from scrub.model.core.predicate import Predicate, Setting, Sieve, Tally
 from scrub.model.core.problem import Failure, Missing, counted
-from scrub.model.core.series import Fixed, Series, Through
+from scrub.model.core.series import Series, Through
 from scrub.model.core.text import Editing
 from scrub.model.core.values import Pairs, Value, heading_key, is_empty, shown
 from scrub.model.operations.lists import NoOrder, in_order
@@ -123,7 +124,7 @@ class Table(HoldsColumns):
         for key in headings:
             self.reader(key)
         rows = self.rows.filled()
-        return Records(self, rows if isinstance(rows, Series) else Fixed(rows))
+        return Records(self, rows if isinstance(rows, Series) else self.rows.series(rows))
 
     def sample(self) -> dict[str, str]:
         """Each heading as a macro writes it, with the first value under it."""
@@ -411,6 +412,25 @@ class Records(Through[Record]):
         """Those of the rows for which a condition may hold."""
         found = self._inner.sifted(predicate, tally)
         return None if found is None else Records(self.table, found)
+
+    def set_all(self, sieve: Sieve | None, settings: Sequence[Setting]) -> int | None:
+        """The same, of the rows: one record stands for all with the same values."""
+        one = OneRow(self.table.rows)
+        record = Record(Table(one), 0)
+
+        def of_values(headings: Sequence[str], ask: Callable[[Record], Any]) -> Callable[[Sequence[Value]], Any]:
+            def asked(values: Sequence[Value]) -> Any:
+                one.values = dict(zip(headings, values, strict=True))
+                return ask(record)
+
+            return asked
+
+        of_rows = [
+            each if each.make is None else each._replace(make=of_values(each.sources, each.make)) for each in settings
+        ]
+        if sieve is not None:
+            sieve = sieve._replace(holds=of_values(sieve.headings, sieve.holds))
+        return self._inner.set_all(sieve, of_rows)
 
 
 def sheet_column(rows: Rows, heading: str) -> int:

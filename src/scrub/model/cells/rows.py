@@ -11,6 +11,7 @@ from scrub.model.core.change import Undo
 from scrub.model.core.declare import FileItem, Item
 from scrub.model.core.problem import Failure, Missing, did_you_mean, listed
 from scrub.model.core.required import required
+from scrub.model.core.series import Fixed, Series
 from scrub.model.core.text import Editing, edited, parted
 from scrub.model.core.values import Value, fold, heading_key, shown
 from scrub.model.operations.mistaken import NOTED, twins
@@ -81,6 +82,10 @@ class Rows:
     def filled(self) -> Sequence[object]:
         """The rows that hold something, in order."""
         raise NotImplementedError
+
+    def series(self, rows: Sequence[object]) -> Series[Any]:
+        """Rows that are there now, for a loop."""
+        return Fixed(rows)
 
     @required
     def put(self, row: Any, key: str, value: Value) -> None:

@@ -423,6 +423,16 @@ class Changes(Sequence[Change]):
             return _Listed().kept()
         return self._parts[0].kept() if len(self._parts) == 1 else {"parts": [part.kept() for part in self._parts]}
 
+    @staticmethod
+    def count_of(kept: Mapping[str, Any]) -> int:
+        """How many changes the history kept, without making any."""
+        return sum(
+            sum(len(column["labels"] if "labels" in column else column["rows"]) for column in part["fields"])
+            if "order" in part
+            else len(part["places"])
+            for part in kept.get("parts", [kept])
+        )
+
     @classmethod
     def of(cls, kept: Mapping[str, Any]) -> Changes:
         """What the history kept. Raises `TypeError`, `KeyError`, `ValueError`, `OverflowError` or `IndexError` for what

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import TypeAlias
+from typing import Any, TypeAlias
 
 from scrub.model.core.named import NamedTuple
 from scrub.model.core.values import Value
@@ -51,9 +51,17 @@ class Setting(NamedTuple):
 
     heading: str
     value: Value = None
-    #: The headings of which the value is made, and what makes it of a row; None for a value that is the same in all.
+    #: The headings of which the value is made, and what makes it; None for a value that is the same in all.
     sources: tuple[str, ...] = ()
-    make: Callable[[object], Value] | None = None
+    make: Callable[[Any], Value] | None = None
+
+
+class Sieve(NamedTuple):
+    """A condition on what is under some headings, and nothing else: as plain data, and as what tests it."""
+
+    predicate: Predicate
+    headings: tuple[str, ...]
+    holds: Callable[[Any], bool]
 
 
 class Tally:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from typing import Any, TypeVar
 
-from scrub.model.core.predicate import Predicate, Setting, Tally
+from scrub.model.core.predicate import Predicate, Setting, Sieve, Tally
 from scrub.model.core.problem import FileProblem
 
 T = TypeVar("T", covariant=True)
@@ -42,9 +42,10 @@ class Series(Sequence[T]):
         """
         return None
 
-    def set_all(self, predicate: Predicate | None, settings: Sequence[Setting]) -> int | None:
+    def set_all(self, sieve: Sieve | None, settings: Sequence[Setting]) -> int | None:
         """Sets values in all items for which a condition holds, as if one by one; tells how many these are. None, and
         nothing is done, where whoever contains them does not do that, or cannot tell of one whether it is among them.
+        What tests and makes values is given an item, and of rows the values under its headings.
         """
         return None
 
@@ -118,11 +119,3 @@ class Through(Series[T]):
         """The same, made of those of the other series."""
         found = self._inner.sifted(predicate, tally)
         return None if found is None else Through(found, self._of)
-
-    def made_of(self, inner: object) -> T:
-        """The item that is made of one of the other series."""
-        return self._of(inner)
-
-    def set_all(self, predicate: Predicate | None, settings: Sequence[Setting]) -> int | None:
-        """The same, of what the items are made of."""
-        return self._inner.set_all(predicate, settings)
