@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
@@ -81,10 +82,16 @@ def write(path: Path, content: bytes | list[list[Any]]) -> None:
     if isinstance(content, bytes):
         path.write_bytes(content)
         return
+    save_book(path, content, "=1+1" if len(content) % 2 else None)
+
+
+def save_book(path: Path, rows: Sequence[Sequence[Any]], formula: str | None = None) -> None:
     book = openpyxl.Workbook()
-    for row in content:
-        book.active.append(row)
-    book.active["C2"] = "=1+1" if len(content) % 2 else book.active["C2"].value
+    sheet: Any = book.active
+    for row in rows:
+        sheet.append(list(row))
+    if formula is not None:
+        sheet["C2"] = formula
     book.save(path)
 
 
@@ -153,15 +160,18 @@ def test_a_damaged_list_of_many_changes_is_told_as_that(home: Path, tmp_path: Pa
     kept = json.loads(kept_at.read_text())
     good = kept["parts"][0]["record"]["files"][0]["changes"]
     (column,) = good["fields"]
-    for damage in ({"rows": "x"}, {"rows": [-1] * 300}, {"rows": [1 << 40] * 300}, {"before": 7}, {"before": {"every": 1}}, {"after": {}},
-                   {"place": 3}, {"columns": {"every": "A"}}):  # fmt: skip
-        kept["parts"][0]["record"]["files"][0]["changes"] = {**good, "fields": [{**column, **damage}]}
+    of_columns: list[dict[str, Any]] = [
+        {"rows": "x"}, {"rows": [-1] * 300}, {"rows": [1 << 40] * 300}, {"before": 7}, {"before": {"every": 1}}, {"after": {}}, {"place": 3},
+        {"columns": {"every": "A"}},
+    ]  # fmt: skip
+    of_all: list[dict[str, Any]] = [{"order": [0, 0]}, {"order": [1] * 300}, {"fields": 3}]
+    for damaged in [
+        *({**good, "fields": [{**column, **each}]} for each in of_columns),
+        *({**good, **each} for each in of_all),
+    ]:
+        kept["parts"][0]["record"]["files"][0]["changes"] = damaged
         kept_at.write_text(json.dumps(kept))
-        assert scrub.changes(1).files[0].state == "its record is damaged", damage
-    for damage in ({"order": [0, 0]}, {"order": [1] * 300}, {"fields": 3}, {"fields": []}):
-        kept["parts"][0]["record"]["files"][0]["changes"] = {**good, **damage}
-        kept_at.write_text(json.dumps(kept))
-        assert scrub.changes(1).files[0].state == "its record is damaged", damage
+        assert scrub.changes(1).files[0].state == "its record is damaged", damaged
     scrub.undo(1)
     assert path.read_text().count("Ann") == 300
 
@@ -169,12 +179,9 @@ def test_a_damaged_list_of_many_changes_is_told_as_that(home: Path, tmp_path: Pa
 @pytest.mark.parametrize("ending", ["csv", "xlsx"])
 def test_many_changes_are_told_in_a_line_of_each_column(home: Path, tmp_path: Path, cli: Any, ending: str) -> None:
     path = tmp_path / f"stays.{ending}"
-    rows = [("Guest", "Nights", "Paid"), *(("Ann", 7, number % 2) for number in range(300))]
+    rows: list[Sequence[Any]] = [("Guest", "Nights", "Paid"), *(("Ann", 7, number % 2) for number in range(300))]
     if ending == "xlsx":
-        book = openpyxl.Workbook()
-        for row in rows:
-            book.active.append(row)
-        book.save(path)
+        save_book(path, rows)
     else:
         path.write_text("".join(f"{','.join(map(str, row))}\n" for row in rows))
     (tmp_path / "m.scrub").write_text(

@@ -17,6 +17,8 @@ from hypothesis import assume, example, given
 from hypothesis import strategies as st
 from mails import run
 
+import scrub
+from scrub.formats.mail.boxed import MessageSeries
 from scrub.formats.mail.eml import open_message
 from scrub.formats.mail.headers import Headers
 from scrub.formats.mail.parts import Part, between, new_reader, unencoded
@@ -138,3 +140,53 @@ def test_bounds_between_parts_never_overlap(data: bytes, ended: bool) -> None:
 def test_the_same_macro_by_part_and_by_whole(home: Path) -> None:
     Path("one.eml").write_bytes(b"Subject: x\nContent-Type: application/pdf; name=a.pdf\n\nabc")
     assert run('say "{count(attachment)}"', Path("one.eml"), kind="message").files[0].said == ["1"]
+
+
+#: Headers of messages in many spellings: in one mailbox most are alike, and some only nearly.
+HEADERS = [
+    "From: Ann Moss <ann@moss.example>", "FROM: Ann Moss <ann@moss.example>", "From:Ann Moss <ann@moss.example>", "From : ann@moss.example",
+    "From: Ann\n Moss <ann@moss.example>", "From:\n\tann@moss.example", "From: =?utf-8?q?Ann?= <ann@moss.example>", "From: bea@tarn.example", "From:",
+    "Fromage: ann@moss.example", "X-From: ann@moss.example", "Subject: Fwd: Huts", "Subject: Re: Huts\r", "Subject: =?utf-8?b?SHV0cw==?=",
+    "Subject:Huts", "Subject: huts", "subject: 12", "To: ann@moss.example, bea@tarn.example", "not a header", "From: one@moss.example\nFrom: two@tarn.example",
+]  # fmt: skip
+SIEVES = [
+    'message.from.address is "ann@moss.example"', 'message.subject is "huts"', 'message.base-subject is "huts"', 'message.from is empty',
+    'message.from.domain is "moss.example" and not (message.subject contains "fwd")', 'message.to.count > 1', "message.from.name is who",
+    'message.subject starts with "Re" or message.from is "bea@tarn.example"', "message.date > 2020-01-01", "message.id is empty",
+]  # fmt: skip
+BODIES = [
+    'say "{count(message where CONDITION)}"', 'each message where CONDITION\nlog "{message.subject}"\nend',
+    'say list(message.subject in message where CONDITION).joined(", ")',
+    'each message where CONDITION\nmessage.subject = "{message.subject}!"\nend\nsay "{count(message where CONDITION)}"',
+    "each message where CONDITION\ndelete\nend\nsay \"{count(message where CONDITION)}\"",
+    'each message where CONDITION\nwho = "Bea"\nmessage.subject = "late"\nend',
+]  # fmt: skip
+
+
+@examples(150)
+@given(
+    heads=st.lists(st.lists(st.sampled_from(HEADERS), max_size=4), min_size=1, max_size=8),
+    condition=st.sampled_from(SIEVES),
+    body=st.sampled_from(BODIES),
+)
+def test_messages_that_are_alike_are_asked_about_once(
+    home: Path, tmp_path: Path, monkeypatch: Any, heads: list[list[str]], condition: str, body: str
+) -> None:
+    path = tmp_path / "all.mbox"
+    messages = ["\n".join(["From x Sat May  2 10:00:00 2026", *head, "", "text", "", ""]) for head in heads * 2]
+    before = "".join(messages).encode()
+    text = 'who = "Ann"\n' + body.replace("CONDITION", condition)
+
+    def outcome() -> tuple[Any, ...]:
+        path.write_bytes(before)
+        try:
+            found = run(text, path).files[0]
+        except scrub.ScrubError as problem:
+            return (str(problem),)
+        changes = [each.as_dict() for each in found.changes]
+        return path.read_bytes(), found.said, found.log, found.notes, changes
+
+    quick = outcome()
+    with monkeypatch.context() as patched:
+        patched.setattr(MessageSeries, "chosen", lambda *_: None)
+        assert quick == outcome(), condition

@@ -18,8 +18,11 @@ from mails import Approving
 from test_crash import NEW, OLD, act, content, setup
 
 import scrub
+from scrub.formats import source
+from scrub.store import disk, stamps
 from scrub.store.disk import Disk
-from scrub.store.errors import StoreError, Unfinished
+from scrub.store.errors import Changed, StoreError, Unfinished
+from scrub.store.patch import Copy, Effect, Patch, digest
 from scrub.store.store import Store
 
 # -- temporaries
@@ -334,3 +337,80 @@ def test_undo_of_many_goes_on_where_one_is_lost(home: Path, cli: Callable[..., O
     assert "its undo data is damaged" in told.out
     assert [Path(f"{name}.txt").read_text() for name in "abc"] == ["6  kg\n", "6 kg\n", "6  kg\n"]
     assert json.loads(cli("history", "--json").out)[0]["run"] == 1
+
+
+# -- by what a file is known again
+
+
+def hashing(monkeypatch: pytest.MonkeyPatch) -> list[str]:
+    """The names of the files that are read to hash them from now on."""
+    names: list[str] = []
+    real = disk.digest_of
+
+    def watched(stream: Any) -> str:
+        names.append(os.path.basename(stream.name))
+        return real(stream)
+
+    for module in (disk, source):
+        monkeypatch.setattr(module, "digest_of", watched)
+    return names
+
+
+def test_a_file_that_rests_is_hashed_once_and_one_that_is_only_read_never(
+    home: Path, book: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    if not stamps._devices():
+        pytest.skip("the stamps of this file system are not trusted")
+    monkeypatch.setattr(stamps, "_AGE", -(10**9))  # as if it had been there for long
+    names = hashing(monkeypatch)
+    assert scrub.run("macro Read\nfor workbook\nsay workbook.name", [str(book)]).files[0].said == [book.name]
+    assert names == []
+    assert scrub.run("macro Show\nfor workbook\neach sheet\nsheet.hidden = no\nend", [str(book)]).files[0].changes
+    assert names == [book.name]
+
+
+def test_a_file_that_was_just_written_is_hashed_each_time(
+    home: Path, book: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    names = hashing(monkeypatch)
+    book.write_bytes(book.read_bytes())
+    scrub.run("macro Show\nfor workbook\neach sheet\nsheet.hidden = no\nend", [str(book)])
+    assert names == [book.name] * 2
+
+
+@pytest.mark.parametrize("age", [-(10**9), 2 * 10**9])
+def test_a_change_that_keeps_size_and_time_is_noticed(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, age: int
+) -> None:
+    monkeypatch.setattr(stamps, "_AGE", age)
+    path = tmp_path / "stays.csv"
+    path.write_text("a,b\n1,2\n")
+    was = path.stat()
+    opened = source.Source(str(path))
+    if age > 0:
+        assert opened.digest
+    path.write_text("a,b\n1,3\n")
+    os.utime(path, ns=(was.st_atime_ns, was.st_mtime_ns))
+    patch = Patch(digest(b"a,b\n1,2\n"), was.st_size, [Copy(0, 6), b"7\n"])
+    store = Store(str(tmp_path / "home"))
+    with pytest.raises(Changed):
+        store.save(store.begin({}), "1", [Effect(str(path), patch, patch.before)], b"{}")
+    if age < 0:
+        with pytest.raises(scrub.ScrubError, match="another program changed the file"):
+            opened.digest  # noqa: B018 - a property that reads the file
+    assert path.read_text() == "a,b\n1,3\n"
+
+
+def test_recovery_reads_what_it_hashes(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A stamp says nothing of what a disk lost when the power went."""
+    monkeypatch.setattr(stamps, "_AGE", -(10**9))
+    path = tmp_path / "stays.csv"
+    path.write_text("a,b\n1,2\n")
+    found = disk.Disk()
+    known = found.digest(str(path))
+    names = hashing(monkeypatch)
+    assert found.digest(str(path)) == known
+    assert names == ([] if stamps._devices() else ["stays.csv"])
+    names.clear()
+    assert found.digest_afresh(str(path)) == known
+    assert names == ["stays.csv"]

@@ -14,7 +14,8 @@ from typing import BinaryIO, TypeVar
 from scrub.model.core.preferences import CURRENT
 from scrub.model.core.problem import Failure, FileProblem
 from scrub.store.access import note_access
-from scrub.store.disk import digest_of, only_files
+from scrub.store.disk import digest_known, digest_of, only_files
+from scrub.store.stamps import lasts, stamp_of
 
 T = TypeVar("T")
 #: The most bytes of a file that is put into another one.
@@ -68,13 +69,32 @@ class Source:
                 f"it has {self.size / 10**9:,.0f} GB, and is read up to {most} GB. To read it all the same: "
                 f"scrub settings max-gigabytes {-(-self.size // 10**9)}",
             )
-        self.digest = digest_of(self.stream)
+        self._stamp = stamp_of(os.fstat(self.stream.fileno()))
+        self._digest = "" if lasts(self._stamp) else digest_of(self.stream)
+
+    @property
+    def digest(self) -> str:
+        """The hash of its bytes. Those of a file that was not changed for a while are read for it when somebody asks;
+        raises `FileProblem` where another program changed it since.
+        """
+        if not self._digest:
+            with self._lock:
+                if self._resting:
+                    self._open_again()
+                if not self._digest:
+                    self._digest = digest_known(self.stream)
+                    self._ensure_same(stamp_of(os.fstat(self.stream.fileno())) == self._stamp)
+        return self._digest
+
+    def _ensure_same(self, same: bool) -> None:
+        if not same:
+            raise self.problem("another program changed the file in the meantime")
 
     def _take(self, data: bytes) -> None:
         """Takes the bytes of a file that this machine does not see."""
         self.stream = io.BytesIO(data)
         self._lock, self._resting = threading.Lock(), False
-        self.digest, self.size = digest_of(self.stream), len(data)
+        self._digest, self.size = digest_of(self.stream), len(data)
         self.fresh = False
 
     def read(self, start: int, length: int) -> bytes:
@@ -95,11 +115,13 @@ class Source:
         try:
             self.stream = open(self.path, "rb", opener=only_files)  # noqa: SIM115 - held until `close`
             self._resting = False
-            same = digest_of(self.stream) == self.digest
+            if self._digest:
+                same = digest_known(self.stream) == self._digest
+            else:
+                same = stamp_of(os.fstat(self.stream.fileno())) == self._stamp
         except OSError as error:
             raise self.problem(f"the file cannot be read: {error.strerror}") from None
-        if not same:
-            raise self.problem("another program changed the file in the meantime")
+        self._ensure_same(same)
 
     def problem(self, what: str) -> FileProblem:
         """A problem with this file."""

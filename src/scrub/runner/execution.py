@@ -69,6 +69,7 @@ class Execution:
         self._minutes = CURRENT.get().most_minutes
         self._end = time.process_time() + self._minutes * 60  # of work: nobody is hurried who is asked something
         self._memory = memory_used()
+        self._clock_at = 0.0  # the time at which the processor time is looked at again
         self._weigh_at = 0.0  # the processor time at which memory is looked at again
         self.log: list[str] = []
         self.said: list[str] = []
@@ -93,6 +94,9 @@ class Execution:
         if self.steps >= self.look_at:
             return
         self.look_at = max(0, self.steps - _OFTEN)
+        if self.steps >= 0 and time.monotonic() < self._clock_at:
+            return  # to ask how long it worked costs a call of the system
+        self._clock_at = time.monotonic() + _WEIGHING / 2
         now = time.process_time()
         if now > self._end:
             raise Failure(

@@ -17,6 +17,7 @@ from scrub.language.tree import Expression
 from scrub.model.core.predicate import UNKNOWN, Joined, Leaf, Opposite, Predicate, Tally, Unknown
 from scrub.model.core.series import Series
 from scrub.model.core.values import Value
+from scrub.runner.alike import asking_once, fields_of
 from scrub.runner.execution import Frame
 
 #: Gives the condition with the values that the names in it have now.
@@ -42,9 +43,19 @@ def choosing(
     which `where` is the closure, on the item in a place of the frame. Names that the body sets may have another value
     at each turn.
     """
-    sifts = None if node is None else Sieves(means, slot, frozenset(places_set(body, means))).sifts(node)
-    if sifts is None or where is None:
+    changing = frozenset(places_set(body, means))
+    sifts = None if node is None else Sieves(means, slot, changing).sifts(node)
+    if node is None or where is None:
         return lambda frame, items, tally=None: (items, where)
+    if sifts is None:
+        fields = fields_of(node, means, slot, changing)
+
+        def choose_alike(frame: Frame, items: object, tally: Tally | None = None, /) -> tuple[object, Test | None]:
+            ask = asking_once(frame, slot, where)
+            chosen = items.chosen(fields, ask) if fields and isinstance(items, Series) else None
+            return (items, where) if chosen is None else (chosen, None)
+
+        return choose_alike
 
     def unsure(frame: Frame) -> bool:
         return frame[slot].row.sure or where(frame)

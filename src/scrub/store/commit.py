@@ -4,8 +4,8 @@
 2. What undoes them is written into the run's folder, as one file, and synced.
 3. The journal is written, synced, renamed into `pending/`: this is the commit point. From here on it is done, and said
    to be; what the disk refuses is finished by recovery.
-4. Each target is locked, its hash and that of the temporary file compared once more, and the one renamed over the
-   other; the folders are synced. Where a target is another one by now, the journal gets the ending of those that go
+4. Each target is locked, its hash and that of the temporary file compared once more, or what the system notes of them
+   (`stamps`), and the one renamed over the other; the folders are synced. Where a target is another one by now, the journal gets the ending of those that go
    back, and all of them do.
 5. The journal is renamed into the run's folder: done.
 
@@ -27,12 +27,13 @@ import os
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
-from scrub.store.disk import Disk, Dress, digest_of, hashed, only_files
+from scrub.store.disk import Disk, Dress, digest_known, hashed, only_files
 from scrub.store.errors import CannotRead, Changed, Damaged, InUse, ReadOnly, StoreError, Unfinished
 from scrub.store.hashing import hash_of, new_hash
 from scrub.store.locks import locked
 from scrub.store.patch import Effect, Patch
 from scrub.store.rows import OpensRows, RowChanges
+from scrub.store.stamps import Stamp
 
 #: New files that are written one after the other; more of them by this many threads.
 _ALONE, _THREADS = 4, 8
@@ -219,6 +220,7 @@ class Committer:
     def __init__(self, home: str, disk: Disk, opens_rows: OpensRows | None = None) -> None:
         self.disk = disk
         self.opens_rows = opens_rows
+        self._stamps: dict[str, Stamp] = {}  # of the temporary files that were written here, and hashed as they were
         self.threads = _THREADS  # those that write and sync new files
         self.pending = os.path.join(home, "pending")
         self.runs = os.path.join(home, "runs")
@@ -304,6 +306,7 @@ class Committer:
 
     def _drop(self, paths: Iterable[str], error: BaseException) -> None:
         """Clears up after a failure. A stop of the machine clears up nothing: that is recovery's work."""
+        self._stamps.clear()
         if isinstance(error, Exception):
             for path in paths:
                 try:
@@ -392,6 +395,9 @@ class Committer:
                 dress = self.disk.dress_of(effect.source)  # one that moves is the same one elsewhere
             if dress is not None:
                 self.disk.dress(temporary, dress)
+            stamp = self.disk.stamp(temporary)
+            if stamp is not None:
+                self._stamps[temporary] = stamp
             return _Made(after, size)
         except ValueError as error:
             raise Changed(effect.path) from error
@@ -408,7 +414,7 @@ class Committer:
             for step in steps:
                 # To close a file that is opened once more would let its record lock go.
                 stream = held.get(step.path)
-                if (self.disk.digest(step.path) if stream is None else digest_of(stream)) != step.old:
+                if (self.disk.digest(step.path) if stream is None else digest_known(stream)) != step.old:
                     raise Changed(step.path)
                 self.apply(step)
         self.sync_targets(steps)
@@ -424,7 +430,10 @@ class Committer:
             with _told_if_refused(self.disk, step.path):
                 self.disk.remove(step.path)
         elif self.disk.exists(step.temporary):
-            if self.disk.digest(step.temporary) != step.new:
+            stamp = self._stamps.pop(step.temporary, None)
+            if (stamp is None or stamp != self.disk.stamp(step.temporary)) and (
+                self.disk.digest_afresh(step.temporary) != step.new
+            ):
                 raise Damaged(step.path)
             if step.old is not None:
                 with _told_if_refused(self.disk, step.path):

@@ -13,6 +13,7 @@ from typing import BinaryIO, NamedTuple
 
 from scrub.store import system_lock
 from scrub.store.hashing import Hash, new_hash
+from scrub.store.stamps import KNOWN, Stamp, lasts, stamp_of
 
 CHUNK = 1 << 20
 #: Is told when another process contains a lock, before it is waited for.
@@ -40,6 +41,19 @@ def digest_of(stream: BinaryIO) -> str:
     while chunk := stream.read(CHUNK):
         found.update(chunk)
     return found.hexdigest()
+
+
+def digest_known(stream: BinaryIO) -> str:
+    """The same, without reading a file whose hash is known since it changed last; see `stamps`."""
+    known = KNOWN.find(stream.fileno())
+    if known is not None:
+        return known
+    before = stamp_of(os.fstat(stream.fileno()))
+    trusted = lasts(before)
+    found = digest_of(stream)
+    if trusted and stamp_of(os.fstat(stream.fileno())) == before:
+        KNOWN.keep(before, found)
+    return found
 
 
 def hashed(chunks: Iterable[bytes], into: Hash) -> Iterator[bytes]:
@@ -93,8 +107,23 @@ class Disk:
         """The hash of a file, or None where there is none."""
         try:
             with open(path, "rb", opener=only_files) as stream:
+                return digest_known(stream)
+        except FileNotFoundError:
+            return None
+
+    def digest_afresh(self, path: str) -> str | None:
+        """The same, of what is read of it now."""
+        try:
+            with open(path, "rb", opener=only_files) as stream:
                 return digest_of(stream)
         except FileNotFoundError:
+            return None
+
+    def stamp(self, path: str) -> Stamp | None:
+        """What the system notes of a file, by which it is known again."""
+        try:
+            return stamp_of(os.stat(path, follow_symlinks=False))
+        except OSError:
             return None
 
     def read(self, path: str, start: int = 0, length: int = -1) -> bytes:

@@ -137,13 +137,13 @@ class Recovery:
     def _is_fine(self, steps: Sequence[Step]) -> bool:
         """Whether a part can be finished: each target is new, or is old and its new version is there."""
         for step in steps:
-            found = self._disk.digest(step.path)
+            found = self._disk.digest_afresh(step.path)
             if found != step.new and not (found == step.old and self._staged(step)):
                 return False
         return True
 
     def _go_back(self, steps: Sequence[Step], folder: str) -> list[str]:
-        now = [self._disk.digest(step.path) for step in steps]
+        now = [self._disk.digest_afresh(step.path) for step in steps]
         self._committer.go_back(steps, folder)
         told = []
         for step, found in zip(steps, now, strict=True):
@@ -156,14 +156,14 @@ class Recovery:
     def _finish_steps(self, steps: Sequence[Step]) -> None:
         """Puts in place what is not there yet."""
         for step in steps:
-            if self._disk.digest(step.path) != step.new:
+            if self._disk.digest_afresh(step.path) != step.new:
                 self._committer.apply(step)
             elif step.temporary is not None:
                 self._disk.remove(step.temporary)
         self._committer.sync_targets(steps)
 
     def _staged(self, step: Step) -> bool:
-        return step.temporary is None or self._disk.digest(step.temporary) == step.new
+        return step.temporary is None or self._disk.digest_afresh(step.temporary) == step.new
 
     def _keep_both(self, step: Step) -> str:
         if step.temporary is None or not self._disk.exists(step.temporary):

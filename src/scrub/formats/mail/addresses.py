@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import lru_cache
 
 from scrub.formats.mail.words import decoded, encoded_words, ensure_one_line, folded
 from scrub.model.core.addresses import Address
@@ -19,11 +20,16 @@ _ATOMS = lazy_pattern(r"[A-Za-z0-9!#$%&'*+/=?^_`{|}~ -]*")
 
 def addresses_in(text: str) -> list[Address]:
     """The addresses in the value of a header, in their order; groups are split, anything else is left out."""
+    return list(_addresses(text))
+
+
+@lru_cache(maxsize=1024)
+def _addresses(text: str) -> tuple[Address, ...]:
     match = _ONE.fullmatch(text)
     if match is not None:
         name = match[1] if match[1] is not None else match[2] or ""
-        return [Address(match[3] or match[4], decoded(name).strip())]
-    return all_addresses(text)
+        return (Address(match[3] or match[4], decoded(name).strip()),)
+    return tuple(all_addresses(text))
 
 
 def all_addresses(text: str) -> list[Address]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterator, Sequence
 from typing import Any, Generic, TypeVar
 from weakref import WeakValueDictionary
 
@@ -84,6 +84,65 @@ class BoxMessage(Passed):
 M = TypeVar("M", bound="BoxMessage")
 
 
+#: The fields of messages that depend on one header alone.
+_HEADERS = {
+    "from": "From", "subject": "Subject", "base-subject": "Subject", "to": "To", "cc": "Cc", "bcc": "Bcc",
+    "reply-to": "Reply-To", "id": "Message-ID",
+}  # fmt: skip
+#: Headers whose messages are known to be alike, at the most.
+_MOST = 10_000
+
+
+class MessageSeries(Series[M]):
+    """The messages of a mailbox, in its order."""
+
+    __slots__ = ("_box",)
+
+    def __init__(self, box: OpenMailbox[M], count: int) -> None:
+        super().__init__(count, box.at)
+        self._box = box
+
+    def chosen(self, fields: frozenset[str], ask: Callable[[M], tuple[bool, bool]]) -> Series[M] | None:
+        """Those for which a condition holds, asked once of those with the same headers."""
+        if not fields <= _HEADERS.keys():
+            return None
+        return _Chosen(self._box, len(self), sorted({_HEADERS[field] for field in fields}), ask)
+
+
+class _Chosen(Series[M]):
+    """Messages of a mailbox for which a condition holds, found as somebody comes to them."""
+
+    __slots__ = ("_ask", "_box", "_names")
+
+    def __init__(
+        self, box: OpenMailbox[M], count: int, names: Sequence[str], ask: Callable[[M], tuple[bool, bool]]
+    ) -> None:
+        super().__init__(count, box.at)
+        self._box, self._names, self._ask = box, names, ask
+
+    def _places(self) -> Iterator[int]:
+        box, names, known = self._box, self._names, dict[tuple[bytes, ...], bool]()
+        for place in range(self._count):
+            mark = box.mark(place, names)
+            holds = known.get(mark) if mark is not None else None
+            if holds is None:
+                message = box.at(place)
+                if message.removed:
+                    continue
+                holds, alike = self._ask(message)
+                if mark is not None and alike and len(known) < _MOST:
+                    known[mark] = holds
+            if holds:
+                yield place
+
+    def __iter__(self) -> Iterator[M]:
+        return map(self._box.at, self._places())
+
+    def many(self) -> int:
+        """How many there are."""
+        return sum(1 for _ in self._places())
+
+
 class OpenMailbox(Mailbox, Generic[M]):
     """A mailbox that is open for changes. Of its messages only those that change are kept; all others are forgotten
     when nobody uses them.
@@ -104,6 +163,12 @@ class OpenMailbox(Mailbox, Generic[M]):
         if result is None:
             result = self._live[number] = self.made(number)
         return result
+
+    def mark(self, number: int, names: Sequence[str]) -> tuple[bytes, ...] | None:
+        """What some headers of a message are, as bytes, so that messages with the same are alike; None where it must be
+        looked at itself, as it was changed, or its headers are not found without reading them all.
+        """
+        return None
 
     def delete_duplicates(self) -> None:
         """Removes every message that is there a second time."""

@@ -156,6 +156,30 @@ def headers_of(read: Callable[[int, int], bytes], length: int) -> tuple[bytes, i
     return data[:end], body
 
 
+def marks_in(data: bytes, names: Iterable[str]) -> tuple[bytes, ...] | None:
+    """The values of some headers in the first bytes of a message, as they are written; None where they are not found
+    so: the headers do not end there, a value is folded, or a field begins like the one that is wanted.
+    """
+    match = _FIELDS.match(data)
+    end = match.end() if match is not None else 0
+    if not data.startswith((b"\n", b"\r\n"), end):
+        return None
+    low = b"\n" + data[:end].lower()
+    found = []
+    for name in names:
+        word = b"\n" + name.lower().encode("ascii")
+        start = low.find(word)
+        if start < 0:
+            found.append(b"")  # a value has the space or line end before it, or nothing at all after a colon
+            continue
+        value = start + len(word) - 1
+        stop = data.find(b"\n", value)
+        if data[value : value + 1] != b":" or stop < 0 or data[stop + 1 : stop + 2] in (b" ", b"\t"):
+            return None
+        found.append(data[value:stop])
+    return tuple(found)
+
+
 def parted(data: bytes) -> tuple[bytes, int]:
     """The headers of a message that is held whole, and where its body begins."""
     return headers_of(lambda start, end: data[start:end], len(data))

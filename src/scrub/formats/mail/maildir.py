@@ -13,7 +13,7 @@ from scrub.model.core.declare import holds
 from scrub.model.core.problem import Failure, FileProblem
 from scrub.model.core.series import Series
 from scrub.store.access import note_access
-from scrub.store.disk import digest_of, only_files
+from scrub.store.disk import digest_known, only_files
 from scrub.store.patch import Borrowed, Effect, Patch, Piece
 
 #: What parts the name of a message from its flags; `:` cannot be in a name everywhere.
@@ -59,7 +59,7 @@ class MaildirMessage(BoxMessage):
         result = self._stored.digests.get(self.path)
         if result is None:
             with open(self.path, "rb", opener=only_files) as stream:
-                result = self._stored.digests[self.path] = digest_of(stream)
+                result = self._stored.digests[self.path] = digest_known(stream)
         return result
 
     def origin(self) -> Origin:

@@ -8,8 +8,9 @@ from datetime import datetime
 
 from scrub.formats.file import PickedFile
 from scrub.formats.kept import all_back
-from scrub.formats.mail.boxed import BoxMessage, OpenMailbox
+from scrub.formats.mail.boxed import BoxMessage, MessageSeries, OpenMailbox
 from scrub.formats.mail.dates import from_line_date
+from scrub.formats.mail.headers import marks_in
 from scrub.formats.mail.mbox_rules import ensure_own, flags_in, status_of
 from scrub.formats.mail.out import Origin, Out
 from scrub.formats.mail.stored import Span
@@ -155,7 +156,14 @@ class MboxFile(PickedFile, OpenMailbox[MboxMessage]):
     @holds
     def messages(self) -> Series[MboxMessage]:
         """In the order of the file."""
-        return Series(len(self._starts) - 1, self.at)
+        return MessageSeries(self, len(self._starts) - 1)
+
+    def mark(self, number: int, names: Sequence[str]) -> tuple[bytes, ...] | None:
+        """Some headers of a message that was not changed, as bytes."""
+        if number in self.kept:
+            return None
+        _, base, end = self.bounds(number)
+        return marks_in(self.octets(base, min(end, base + _BEHIND)), names)
 
     def made(self, number: int) -> MboxMessage:
         """The message at a place."""

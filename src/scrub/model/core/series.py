@@ -42,6 +42,12 @@ class Series(Sequence[T]):
         """
         return None
 
+    def chosen(self, fields: frozenset[str], ask: Callable[[Any], tuple[bool, bool]]) -> Series[T] | None:
+        """Those for which a condition on some of their fields holds. `ask` tells of one whether it does, and whether
+        that is so of all whose fields are the same. None where whoever contains them does not know that of any.
+        """
+        return None
+
     def set_all(self, sieve: Sieve | None, settings: Sequence[Setting]) -> int | None:
         """Sets values in all items for which a condition holds, as if one by one; tells how many these are. None, and
         nothing is done, where whoever contains them does not do that, or cannot tell of one whether it is among them.
