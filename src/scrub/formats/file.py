@@ -105,6 +105,8 @@ class PickedFile(OpenedItem, WholeFile):
         if source.fresh and into is not None:
             data = source.read(0, source.size)
             return [Effect(into, whole(data if patch is None else b"".join(patch.chunks(io.BytesIO(data)))), None)]
+        if not self._copies and self._moved is None and into is None:
+            return [Effect(source.path, patch, source.digest)] if patch else []
         copied = patch or Patch(source.digest, source.size, [Copy(0, source.size)])
         found = [Effect(path, copied, None, source.path) for path in self._copies]  # they read it before it changes
         if self._moved is not None:

@@ -5,8 +5,8 @@
 3. The journal is written, synced, renamed into `pending/`: this is the commit point. From here on it is done, and said
    to be; what the disk refuses is finished by recovery.
 4. Each target is locked, its hash and that of the temporary file compared once more, or what the system notes of them
-   (`stamps`), and the one renamed over the other; the folders are synced. Where a target is another one by now, the journal gets the ending of those that go
-   back, and all of them do.
+   (`stamps`), and the one renamed over the other; the folders are synced. Where a target is another one by now, the
+   journal gets the ending of those that go back, and all of them do.
 5. The journal is renamed into the run's folder: done.
 
 Several commits can share all this, each a part of one journal: then a file costs one sync of its own. Recovery looks at
