@@ -17,6 +17,7 @@ from opentexts import opentext
 from opentexts import texts as open_texts
 
 import scrub
+from scrub.catalog import wording
 
 
 def changed(text: str, body: str) -> tuple[str, list[str]]:
@@ -167,3 +168,35 @@ def test_whole_words_are_accepted_and_refused(home: Path, runs: list[tuple[str, 
         path.write_bytes(recorded)
         run("reject-changes")
         assert reader(path) == before
+
+
+#: Pieces of texts with numbers, units, currencies and what only looks like them.
+AMOUNTS = [
+    "6", "12", "-3", "+4", "\u22125", "0", "07", "1 000", "10 000 000", "1,5", "2.25", "1/2", "\u00bd", "2\u00bd", "\u2150\u2151", "3 1/4", "\u0663",
+    " ", "  ", "\u00a0", "\u202f", "kg", "km", "W", "%", "m", "h", "EUR", "\u20ac", "$", "USD", "XEUR", "am", "p.m.", "PM", "10:30", "9.15", "Room", "page ",
+    "a", ".", ",", "-", "/", "x", "\n", "kg.", "m\u00b2",
+]  # fmt: skip
+
+
+@examples(400)
+@given(
+    pieces=st.lists(st.sampled_from(AMOUNTS), max_size=12),
+    units=st.sampled_from([(), ("kg",), ("W", "Room")]),
+    narrow=st.booleans(),
+)
+def test_numbers_are_bound_as_a_search_of_the_whole_text_finds_them(
+    monkeypatch: pytest.MonkeyPatch, pieces: list[str], units: tuple[str, ...], narrow: bool
+) -> None:
+    text = "".join(pieces)
+    found: list[Any] = []
+
+    class Item:
+        def edit_texts(self, editing: Any, between: str = "") -> None:
+            found.append(list(editing(text)))
+
+    item: Any = Item()
+    wording.bind_units(item, units, narrow)
+    with monkeypatch.context() as patched:
+        patched.setattr(wording, "_matches", lambda pattern, text, starts: pattern.finditer(text))
+        wording.bind_units(item, units, narrow)
+    assert found[0] == found[1]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from typing import Any
 
 from scrub.catalog.texts import lettered
@@ -39,6 +39,7 @@ _AMOUNT = rf"(?:(?:{_PLAIN}[{_BLANK}]?)?{_FRACTION}|{_PLAIN})"
 _PRICE = rf"(?<!\w)(?:[$\u20ac\u00a3\u00a5\u20b9]|EUR|USD|GBP|CHF|JPY|SEK|NOK|DKK|PLN|CZK|CAD|AUD)[{_BLANK}]+{_PLAIN}"
 #: Digits in groups of three, and no other digits beside them, as a telephone number has.
 _GROUPED_ALONE = rf"{_START}(?<!\d[{_BLANK}])(?!0)\d{{1,3}}(?:[{_BLANK}]\d{{3}})+(?![\w/-]|[{_BLANK}]\d)"
+_ALONE = lazy_pattern(_GROUPED_ALONE)
 _OF_DAY = rf"(?<![\w.,:])\d{{1,2}}(?:[:.]\d{{2}})?[{_BLANK}]+(?:am|pm|AM|PM|a\.m\.|p\.m\.|A\.M\.|P\.M\.)(?!\w)"
 _WORD = r"[^\W\d_][\w'\u2019-]*"
 
@@ -131,15 +132,18 @@ def bind_units(item: HoldsTexts, units: Sequence[str] = (), narrow: bool = False
         raise Failure('bind-units needs at least one unit: bind-units ["kg"]')
     known = "|".join(re.escape(each.strip()) for each in sorted(units or UNITS, key=len, reverse=True))
     behind = re.compile(rf"{_START}{_AMOUNT}([{_BLANK}]+)(?:{known})(?![\w/\u2019'\u00b2\u00b3%])")
-    patterns = [behind] if units else [behind, re.compile(_PRICE), re.compile(_GROUPED_ALONE), re.compile(_OF_DAY)]
+    patterns = [(behind, _amount_starts)]
+    if not units:
+        patterns += [(re.compile(_PRICE), _price_starts), (_ALONE, _digit_starts), (re.compile(_OF_DAY), _digit_starts)]
 
     def editing(text: str) -> Sequence[Edit]:
         found: dict[int, Edit] = {}
-        for pattern in patterns:
-            for match in pattern.finditer(text):
+        numbers = [match.start() for match in _NUMBERS.finditer(text)]
+        for pattern, starts in patterns if numbers else ():
+            for match in _matches(pattern, text, starts(text, numbers)):
                 unit = text[match.end(1) : match.end()] if pattern is behind else ""
                 is_label = len(unit) == 1 and unit.isalpha()
-                if (is_label or pattern.pattern == _GROUPED_ALONE) and _LABELS.search(text[: match.start()]):
+                if (is_label or pattern is _ALONE) and _LABELS.search(text[: match.start()]):
                     continue  # "Room 4 W" is not a power
                 for blank in _BLANKS.finditer(text, match.start(), match.end()):
                     if blank[0] != space:
@@ -147,6 +151,44 @@ def bind_units(item: HoldsTexts, units: Sequence[str] = (), narrow: bool = False
         return [found[place] for place in sorted(found)]
 
     item.edit_texts(editing)
+
+
+#: Where numbers begin: looked for alone, as the patterns take long to fail at every other letter.
+_NUMBERS = lazy_pattern(r"[\d\u00bc-\u00be\u2150-\u215e]+")
+_SIGNS = "+\u2212-"
+
+
+def _digit_starts(text: str, numbers: Sequence[int]) -> Iterable[int]:
+    """Where a number begins."""
+    return numbers
+
+
+def _amount_starts(text: str, numbers: Sequence[int]) -> Iterable[int]:
+    """Where a number begins, or the sign before it."""
+    for place in numbers:
+        if place and text[place - 1] in _SIGNS:
+            yield place - 1
+        yield place
+
+
+def _price_starts(text: str, numbers: Sequence[int]) -> Iterable[int]:
+    """Where a currency may begin that is before a number: one sign, or three letters."""
+    for place in numbers:
+        after = place - 1 if place and text[place - 1] in _SIGNS else place
+        end = len(text[:after].rstrip(_BLANK))
+        if end < after:
+            yield from range(max(0, end - 3), end)
+
+
+def _matches(pattern: re.Pattern[str], text: str, starts: Iterable[int]) -> Iterator[re.Match[str]]:
+    """What `finditer` gives of a pattern that matches at these places alone, which are in order."""
+    done = 0
+    for start in starts:
+        if start >= done:
+            match = pattern.match(text, start)
+            if match is not None:
+                done = match.end()
+                yield match
 
 
 @action(Reach.CHANGE, separate=True)
