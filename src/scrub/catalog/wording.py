@@ -156,6 +156,8 @@ def bind_units(item: HoldsTexts, units: Sequence[str] = (), narrow: bool = False
 #: Where numbers begin: looked for alone, as the patterns take long to fail at every other letter.
 _NUMBERS = lazy_pattern(r"[\d\u00bc-\u00be\u2150-\u215e]+")
 _SIGNS = "+\u2212-"
+#: What the currencies end with that are looked for before a number.
+_ENDS = frozenset("$\u20ac\u00a3\u00a5\u20b9RDPFYKNZ")
 
 
 def _digit_starts(text: str, numbers: Sequence[int]) -> Iterable[int]:
@@ -175,8 +177,10 @@ def _price_starts(text: str, numbers: Sequence[int]) -> Iterable[int]:
     """Where a currency may begin that is before a number: one sign, or three letters."""
     for place in numbers:
         after = place - 1 if place and text[place - 1] in _SIGNS else place
+        if not after or text[after - 1] not in _BLANK:
+            continue
         end = len(text[:after].rstrip(_BLANK))
-        if end < after:
+        if text[end - 1 : end] in _ENDS:
             yield from range(max(0, end - 3), end)
 
 

@@ -134,7 +134,7 @@ class PdfFile(PickedFile, DescribedFile, Pdf):
             raise Failure(f"{page.label} comes from another file. Read its text there")
         if self._words is None:
             password = self._password.reveal() if self._password is not None else None
-            self._words = Words(self.source.path, password)
+            self._words = Words(self.source.path, password, len(self._first))
         return self._words
 
     def label_of(self, page: OpenPage) -> str:
