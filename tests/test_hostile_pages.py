@@ -271,3 +271,30 @@ def test_new_objects_take_the_number_of_no_other(home: Path) -> None:
     with pikepdf.open("small.pdf") as seen:
         assert seen.pages[0].Rotate == 90
         assert b"Do" in b"".join(each.read_bytes() for each in seen.pages[0].Contents)
+
+
+def test_a_page_read_ahead_fails_only_where_somebody_asks_for_it(home: Path) -> None:
+    """Pages that are gone through are read ahead; one that takes too much holds back none of those before and after."""
+    kids = b" ".join(b"%d 0 R" % number for number in range(100, 130))
+    plain = (PAGE % b"/Font << /F1 5 0 R >>").replace(b"4 0 R", b"6 0 R")
+    draws = {
+        10 + i: stream(b"/A Do " * 4, FORM + b"/Resources << /XObject << /A %d 0 R >> >>" % (11 + i)) for i in range(25)
+    }
+    bodies = {
+        2: b"<< /Type /Pages /Kids [%b] /Count 30 >>" % kids,
+        4: stream(b"/A Do"),
+        5: b"<< /Type /Font /Subtype /Type1 /BaseFont /Helvetica >>",
+        6: stream(b"BT /F1 24 Tf 72 700 Td (Hut) Tj ET"),
+        **draws,
+        35: stream(b"BT ET", FORM),
+        **dict.fromkeys(range(100, 130), plain),
+        111: PAGE % b"/XObject << /A 10 0 R >>",
+    }
+    Path("book.pdf").write_bytes(pdf(bodies))
+    first = 'each page\nif page.number > 6\nleave loop\nend\nlog "{page.text}"\nend'
+    found = scrub.run(macro(first, "pdf"), ["book.pdf"]).files[0]
+    assert (str(found.problem), found.log) == ("None", ["Hut"] * 6)
+    every = 'each page\nattempt\nlog "{page.text}"\nif it fails\nlog "{problem}"\nend\nend'
+    found = scrub.run(macro(every, "pdf"), ["book.pdf"]).files[0]
+    assert "too much memory" in found.log[11]
+    assert found.log[:11] + found.log[12:] == ["Hut"] * 29
