@@ -51,6 +51,7 @@ def test_a_room_imports_only_the_rooms_it_may(room: str) -> None:
                             "scrub.store.patch",
                             "scrub.store.disk",
                             "scrub.store.inuse",
+                            "scrub.store.stamps",
                             "scrub.store.access",
                             "scrub.store.rows",
                             "scrub.store.errors",

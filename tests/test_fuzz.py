@@ -20,7 +20,7 @@ from scrub.model.core.text import edited
 
 SET = {
     "name": "Fuzz", "date-order": "day-first", "decimal-mark": "comma", "encoding": "windows-1252", "author": "Ann",
-    "address": "ann@huts.example", "subject-prefixes": "Antwoord", "max-sent": "30", "max-elements": "700000", "max-minutes": "5", "max-gigabytes": "2",
+    "address": "ann@huts.example", "subject-prefixes": "Antwoord", "max-sent": "30", "max-elements": "700000", "max-minutes": "5", "max-gigabytes": "2", "max-memory": "300",
     "keep-undo": "40", "keep-undo-mb": "300", "mail-server": "smtps://ann@mail.huts.example",
 }  # fmt: skip
 INSTEAD: tuple[Any, ...] = (None, 7, -1.5, "x", [], {}, [None], {"x": None})

@@ -54,4 +54,5 @@ def preferences_of(found: Mapping[str, Any]) -> Preferences:
         int(found.get("max-elements", usual.most_elements)),
         int(found.get("max-minutes", usual.most_minutes)),
         int(found.get("max-gigabytes", usual.most_gigabytes)),
+        int(found.get("max-memory", usual.most_memory)),
     )

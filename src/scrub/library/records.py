@@ -85,6 +85,7 @@ SETTINGS = {
     "max-elements": Setting("maximum elements in one part of an office file"),
     "max-minutes": Setting("maximum minutes per file; default: 10"),
     "max-gigabytes": Setting("maximum file size in GB; default: 10"),
+    "max-memory": Setting("memory in MB above which changes wait on disk until they are saved; default: 256"),
     "terminal": Setting("terminal that the file manager opens, such as xterm or kitty -e; default: the desktop's own"),
     "editor": Setting("editor for `scrub edit`; default: $VISUAL or $EDITOR"),
     "keep-undo": Setting("days until undo data expires; default: 90"),
@@ -97,7 +98,7 @@ SETTINGS = {
 #: What settings that are numbers count.
 _COUNTED = {
     "keep-undo": "days", "keep-undo-mb": "MB", "max-sent": "messages", "max-elements": "elements",
-    "max-minutes": "minutes", "max-gigabytes": "GB", "bar-after": "seconds",
+    "max-minutes": "minutes", "max-gigabytes": "GB", "max-memory": "MB", "bar-after": "seconds",
 }  # fmt: skip
 
 

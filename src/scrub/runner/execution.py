@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import sys
 import time
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
@@ -12,6 +11,7 @@ from typing import Any
 from scrub.model.core.declare import Item, Reach
 from scrub.model.core.files import IfExists, ensure_file_name, placed
 from scrub.model.core.host import Host
+from scrub.model.core.memory import memory_used
 from scrub.model.core.preferences import CURRENT
 from scrub.model.core.problem import Failure, counted
 from scrub.model.core.recorder import ReadOnly
@@ -35,20 +35,6 @@ _MOST_MEMORY = 4_000_000_000
 
 #: Seconds of work between two looks at the memory: one takes longer than some statements.
 _WEIGHING = 0.05
-
-
-def memory_used() -> int:
-    """The memory of this process in bytes: what it has now, or else the most it has had; 0 where no system tells."""
-    if sys.platform == "win32":
-        return 0
-    import resource
-
-    try:
-        with open("/proc/self/statm", "rb") as stream:
-            return int(stream.read().split()[1]) * resource.getpagesize()
-    except OSError:  # not Linux
-        found = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
-        return found if sys.platform == "darwin" else found * 1024
 
 
 def not_allowed(word: str, reach: Reach) -> Failure:

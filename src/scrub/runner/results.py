@@ -13,6 +13,7 @@ from typing import Any
 from scrub.model.core.area import area_of
 from scrub.model.core.change import VALUE, Change, plain
 from scrub.model.core.changes import Changes
+from scrub.model.core.long_json import json_of
 from scrub.model.core.named import NamedTuple
 from scrub.model.core.problem import ScrubError, counted
 from scrub.model.core.sending import OutboundTask
@@ -305,7 +306,7 @@ def _file_as_json(file: FileResult) -> bytes:
 
 
 def _as_json(changes: Changes, recalculated: Sequence[Change]) -> bytes:
-    return json.dumps({"changes": changes.kept(), "results": list(map(_result, recalculated))}).encode()
+    return json_of({"changes": changes.kept(), "results": list(map(_result, recalculated))})
 
 
 def _result(change: Change) -> list[str]:

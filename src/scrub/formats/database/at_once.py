@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from datetime import date
 from decimal import Decimal
-from itertools import compress
+from itertools import compress, islice
 from operator import itemgetter, ne
 
 from scrub.formats.database.engine import Engine, Layout
@@ -13,7 +13,11 @@ from scrub.formats.database.row_changes import Key
 from scrub.formats.database.values import Column, Sort, fitted
 from scrub.formats.database.where import Where
 from scrub.model.cells.grid import CellError
+from scrub.model.core.memory import LongList
 from scrub.model.core.values import Value
+
+#: Rows that are looked at together.
+_SOME = 5_000
 
 
 class FoundRows:
@@ -25,19 +29,23 @@ class FoundRows:
     def __len__(self) -> int:
         return len(self.keys)
 
-    def column(self, name: str) -> list[object]:
+    def column(self, name: str) -> Sequence[object]:
         """What is in one of the columns."""
-        return list(map(itemgetter(self.places[name]), self.values))
+        return LongList(map(itemgetter(self.places[name]), self.values))
 
 
 def rows_found(engine: Engine, layout: Layout, names: Sequence[str], where: Where | None) -> FoundRows | None:
     """The rows; None where there is one for which the macro has to test the condition itself."""
     width, end = len(layout.key), len(layout.key) + len(names)
-    found = list(engine.rows(layout, names, (), where))
-    if where is not None and not all(map(itemgetter(end), found)):
-        return None
-    places = {name: place for place, name in enumerate(names)}
-    return FoundRows([row[:width] for row in found], [row[width:end] for row in found], places)
+    keys: LongList[Key] = LongList()
+    values: LongList[tuple[object, ...]] = LongList()
+    rows = engine.rows(layout, names, (), where)
+    while some := list(islice(rows, _SOME)):
+        if where is not None and not all(map(itemgetter(end), some)):
+            return None
+        keys.extend([row[:width] for row in some])
+        values.extend([row[width:end] for row in some])
+    return FoundRows(keys, values, {name: place for place, name in enumerate(names)})
 
 
 class NewValues:
@@ -45,14 +53,14 @@ class NewValues:
 
     def __init__(self, keys: Sequence[Key], before: Sequence[object], after: Sequence[object]) -> None:
         self.keys, self.before, self.after = keys, before, after
-        self.picked: Sequence[bool] | None = None  # which of the rows; None for all
+        self.picked: Sequence[object] | None = None  # which of the rows; None for all
 
-    def pick(self, picked: Sequence[bool]) -> None:
+    def pick(self, picked: Sequence[object]) -> None:
         """Leaves the others as they are."""
         if not all(picked):
             self.picked = picked
-            self.keys = list(compress(self.keys, picked))
-            self.before, self.after = (list(compress(each, picked)) for each in (self.before, self.after))
+            self.keys = LongList(compress(self.keys, picked))
+            self.before, self.after = (LongList(compress(each, picked)) for each in (self.before, self.after))
 
 
 def made_values(
@@ -60,12 +68,12 @@ def made_values(
     sources: Sequence[tuple[str, Callable[[object], Value]]],
     make: Callable[[Sequence[Value]], Value],
     column: Column,
-) -> list[object]:
+) -> Sequence[object]:
     """What is put into a column, made of what is in others: once for rows in which these are the same. Raises `Failure`
     where it cannot be made, or does not fit.
     """
     known: dict[tuple[object, ...], object] = {}
-    result = []
+    result: LongList[object] = LongList()
     marks = zip(*(_marks(found.column(name)) for name, _ in sources), strict=True)
     for number, mark in enumerate(marks):
         if mark not in known:
@@ -100,9 +108,9 @@ def new_values(
     kinds = set(map(type, before)) | set(map(type, after))
     finite = Decimal not in kinds or all(value.is_finite() for value in before if isinstance(value, Decimal))
     if column.sort not in _MOMENTS and finite and any(kinds <= each for each in _UNLIKE):
-        result.pick(list(map(ne, before, after)))
+        result.pick(bytearray(map(ne, before, after)))
         return result
-    picked = []
+    picked = bytearray()
     for old, new in zip(map(read, before), map(read, after), strict=True):
         if type(old) is CellError:
             return None

@@ -18,6 +18,7 @@ from scrub.formats.opened_item import OpenedItem
 from scrub.model.cells.records import Table
 from scrub.model.core.declare import may_lack
 from scrub.model.core.files import FilePath
+from scrub.model.core.memory import LongDict, LongList
 from scrub.model.core.problem import Failure, FileProblem
 from scrub.model.database import Database
 from scrub.store.errors import ReadOnly, StoreError
@@ -208,7 +209,7 @@ def _changed(rows: DatabaseRows, draft: Draft) -> list[Group]:
         return [alike]
     puts: dict[Key, dict[str, object]] = {}
     for name, changed in columns.items():
-        for key, value in changed.items():
+        for key, value in changed.pairs():
             puts.setdefault(key, {})[name] = value
     found: dict[tuple[tuple[str, ...], tuple[str, ...]], tuple[list[RowChange], list[tuple[object, ...]]]] = {}
     keys = frozenset(rows.layout.key)
@@ -235,22 +236,27 @@ def _in_columns(rows: DatabaseRows, alike: ChangedAlike) -> Group:
     return Group(rows.name, tuple(made), changes, tuple(seen), RowValues([found.column(name) for name in seen]))
 
 
-def _alike(rows: DatabaseRows, draft: Draft, columns: Mapping[str, Mapping[Key, object]]) -> Group | None:
+def _alike(rows: DatabaseRows, draft: Draft, columns: Mapping[str, LongDict[Key, object]]) -> Group | None:
     """The same in arrays, where the same columns of each row were set and read, as in a loop; None where not."""
-    first, *others = columns.values()
-    keys = list(first)
-    if any(list(other) != keys for other in others) or not draft.more.keys().isdisjoint(first):
+    names, keys_of = tuple(columns), rows.layout.key
+    first = next(iter(draft.read.values())).places
+    seen = tuple(name for name in first if name not in columns and name not in keys_of)
+    if draft.more or any(name not in first or len(columns[name]) != len(draft.read) for name in names):
         return None
-    read = list(map(draft.read.__getitem__, keys))
-    places = read[0].places
-    if any(row.places is not places for row in read):
-        return None
-    was = dict(zip(places, zip(*[row.values for row in read], strict=True), strict=True))
-    old = RowValues([was[name] for name in columns])
-    new = RowValues([list(changed.values()) for changed in columns.values()])
-    seen = [name for name in was if name not in columns and name not in rows.layout.key]
-    changes = RowColumns(keys, old, new)
-    return Group(rows.name, tuple(columns), changes, tuple(seen), RowValues([was[name] for name in seen]))
+    keys: LongList[Key] = LongList()
+    old, new, kept = ([LongList[object]() for _ in each] for each in (names, names, seen))
+    puts = [columns[name].pairs() for name in names]
+    for (key, row), *values in zip(draft.read.pairs(), *puts, strict=False):
+        if row.places != first or any(each[0] != key for each in values):
+            return None
+        keys.append(key)
+        for name, before, after, (_, value) in zip(names, old, new, values, strict=True):
+            before.append(row.values[first[name]])
+            after.append(value)
+        for name, before in zip(seen, kept, strict=True):
+            before.append(row.values[first[name]])
+    changes = RowColumns(keys, RowValues(old), RowValues(new))
+    return Group(rows.name, names, changes, seen, RowValues(kept))
 
 
 def _added(rows: DatabaseRows, draft: Draft) -> list[Group]:

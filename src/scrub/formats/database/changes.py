@@ -11,8 +11,9 @@ from typing import Any
 
 from scrub.formats.database.engine import Engine, Layout, Refusing, batches
 from scrub.formats.database.packed import packed, unpacked
-from scrub.formats.database.row_changes import Backward, Group, Key, RowChange, RowColumns
+from scrub.formats.database.row_changes import Backward, Group, Key, RowChange, RowColumns, RowValues
 from scrub.formats.database.values import Sort
+from scrub.model.core.long_json import json_of
 from scrub.model.core.problem import FileProblem, counted
 from scrub.store.errors import RowMoved, StoreError
 from scrub.store.rows import Look
@@ -156,9 +157,10 @@ class TableChanges:
         rows = group.rows
         if not isinstance(rows, RowColumns) or len(rows) < _FEW or layout.triggers:
             return False
+        seen = group.seen if isinstance(group.seen, RowValues) else RowValues([])
         engine.hold(_ALIKE)
         try:
-            done = engine.replace(layout, group.columns, rows, group.read, group.seen)
+            done = engine.replace(layout, group.columns, rows, group.read, seen)
         except Refusing:  # one by one it is known what is wrong with which
             done = False
         if done:
@@ -314,16 +316,16 @@ class TableChanges:
         """Their JSON, some rows at a time."""
         for number, group in enumerate(self.groups):
             yield b'{"groups":[[' if number == 0 else b",["
-            yield _json(group.table) + b"," + _json(list(group.columns)) + b","
+            yield json_of(group.table) + b"," + json_of(list(group.columns)) + b","
             if isinstance(group.rows, RowColumns):
-                yield _json({"alike": group.rows.kept()}) + b"]"
+                yield json_of({"alike": group.rows.kept()}) + b"]"
                 continue
             for at, some in enumerate(batches(group.rows, _BATCH)):
-                rows = _json([[packed(part) for part in row] for row in some])
+                rows = json_of([[packed(part) for part in row] for row in some])
                 yield (b"," if at else b"[") + rows[1:-1]
             yield b"]]"
         yield b"]" if self.groups else b'{"groups":[]'
-        yield b',"mark":' + _json(self._mark) + b"}"
+        yield b',"mark":' + json_of(self._mark) + b"}"
 
     @classmethod
     def load(cls, address: str, kept: bytes, connect: Callable[[], Engine]) -> TableChanges:
@@ -347,10 +349,6 @@ def _loaded(kept: Any) -> Sequence[RowChange]:
 
 def _backward(rows: Sequence[RowChange]) -> Sequence[RowChange]:
     return rows.backward() if isinstance(rows, RowColumns) else Backward(rows)
-
-
-def _json(value: object) -> bytes:
-    return json.dumps(value, separators=(",", ":")).encode("utf-8", "surrogatepass")
 
 
 def _state(row: RowChange, found: tuple[object, ...] | None) -> int:

@@ -14,6 +14,7 @@ from scrub.model.core.change import Change
 from scrub.model.core.changes import ChangeColumn
 from scrub.model.core.edit_columns import EditColumn
 from scrub.model.core.edits import RecordedEdit
+from scrub.model.core.memory import LongDict, LongList
 from scrub.model.core.values import Value
 
 if TYPE_CHECKING:
@@ -27,7 +28,7 @@ if TYPE_CHECKING:
         def key_said(self, key: Key) -> str:
             """A key as it is told."""
 
-        def keys_said(self, keys: Sequence[Key]) -> list[str]:
+        def keys_said(self, keys: Sequence[Key]) -> Sequence[str]:
             """Many of them."""
 
         def read_as(self, name: str, raw: object) -> Value:
@@ -48,8 +49,8 @@ class Draft:
     """What is to become of the rows of one table."""
 
     def __init__(self) -> None:
-        self._changed: dict[str, dict[Key, object]] = {}
-        self._read: dict[Key, StoredRow] = {}
+        self._changed: dict[str, LongDict[Key, object]] = {}
+        self._read: LongDict[Key, StoredRow] = LongDict()
         #: What was read of rows later, by the names of the columns.
         self.more: dict[Key, dict[str, object]] = {}
         self.gone: dict[Key, None] = {}
@@ -67,26 +68,26 @@ class Draft:
         return any(self._changed.values())
 
     @property
-    def changed(self) -> dict[str, dict[Key, object]]:
+    def changed(self) -> dict[str, LongDict[Key, object]]:
         """The new values by the name of the column and the key."""
         if self.alike:
             self._take_apart()
         return self._changed
 
     @property
-    def read(self) -> dict[Key, StoredRow]:
+    def read(self) -> LongDict[Key, StoredRow]:
         """The rows that are changed as they were read first."""
         if self.alike:
             self._take_apart()
         return self._read
 
-    def changed_in(self, name: str) -> dict[Key, object]:
+    def changed_in(self, name: str) -> LongDict[Key, object]:
         """The new values of a column."""
         if self.alike:
             self._take_apart()
         found = self._changed.get(name)
         if found is None:
-            found = self._changed[name] = {}
+            found = self._changed[name] = LongDict()
         return found
 
     def is_changed(self, name: str) -> bool:
@@ -102,13 +103,14 @@ class Draft:
             self._keep(each)
 
     def _keep(self, alike: ChangedAlike) -> None:
-        fresh = {row.key: row for row in alike.rows()}
-        for key in self._read.keys() & fresh.keys():
-            row, first, more = fresh.pop(key), self._read[key], self.more.setdefault(key, {})
+        for row in alike.rows():
+            first = self._read.get(row.key) if self._read else None
+            if first is None:
+                self._read[row.key] = row
+                continue
             for name in alike.made:
                 if name not in first.places:
-                    more.setdefault(name, row.values[row.places[name]])
-        self._read.update(fresh)
+                    self.more.setdefault(row.key, {}).setdefault(name, row.values[row.places[name]])
 
     def was(self, key: Key) -> dict[str, object]:
         """What is known of a row as before."""
@@ -153,6 +155,7 @@ class PutColumn(EditColumn):
 
     def __init__(self, rows: ChangedRows, name: str) -> None:
         super().__init__()
+        self.keys, self.before, self.after = LongList(), LongList(), LongList()
         self._rows, self._name = rows, name
 
     @property

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Protocol, TypeVar
 
-from scrub.formats.database.row_changes import Key, RowColumns
+from scrub.formats.database.row_changes import Key, RowColumns, RowValues
 from scrub.formats.database.values import Column
 from scrub.formats.database.where import Where
 from scrub.model.core.named import NamedTuple
@@ -107,7 +107,7 @@ class Engine(Protocol):
         columns: Sequence[str],
         rows: RowColumns,
         read: Sequence[str],
-        seen: Sequence[tuple[object, ...]],
+        seen: RowValues,
     ) -> bool:
         """Gives many rows other values in some columns at once, each where it is what it was: in these columns, and in
         those that were only read. Tells whether all were, and each value was stored as it was given; where not, or

@@ -10,6 +10,7 @@ from decimal import Decimal
 from typing import Any
 from uuid import UUID
 
+from scrub.model.core.memory import LongList
 from scrub.store.errors import StoreError
 
 
@@ -30,9 +31,9 @@ def packed_column(values: Sequence[object]) -> object:
     kinds = set(map(type, values))
     word = next((word for word, (cls, _, _) in _CODES.items() if kinds == {cls}), "")
     if not word:
-        return packed(values)
-    written = list(map(_CODES[word][1], values))
-    return {"all": word, "of": written[:1] if written.count(written[0]) == len(written) else written}
+        return values if isinstance(values, LongList) and kinds <= _SIMPLE else packed(values)
+    written = LongList(map(_CODES[word][1], values))
+    return {"all": word, "of": written[:1] if all(each == written[0] for each in written) else written}
 
 
 def unpacked_column(kept: Any, count: int) -> tuple[object, ...]:

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from itertools import repeat
-from operator import is_
+from operator import is_, itemgetter
 from typing import Any, overload
 
 from scrub.formats.database.packed import packed, packed_column, unpacked, unpacked_column
+from scrub.model.core.memory import LongList
 from scrub.model.core.named import NamedTuple
 
 #: What tells a row from the others of its table: the values of its key.
@@ -70,6 +71,11 @@ class RowValues(Sequence[tuple[object, ...]]):
         return cls(columns)
 
 
+def key_columns(keys: Sequence[Key]) -> list[Sequence[object]]:
+    """Keys by their columns."""
+    return [LongList(map(itemgetter(place), keys)) for place in range(len(keys[0]) if keys else 0)]
+
+
 def is_one(column: Sequence[object]) -> bool:
     """Whether the very same value is all the way down."""
     return all(map(is_, column, repeat(column[0] if column else None)))
@@ -99,7 +105,7 @@ class RowColumns(Sequence[RowChange]):
 
     def kept(self) -> list[object]:
         """As undo data have them."""
-        keys = RowValues(list(zip(*self.keys, strict=True)))
+        keys = RowValues(key_columns(self.keys))
         return [len(self), keys.kept(), self.old.kept(), self.new.kept()]
 
     @classmethod

@@ -19,6 +19,7 @@ from scrub.model.cells.rows import Reader, Rows
 from scrub.model.core.change import Change, cut
 from scrub.model.core.declare import FileItem, Item
 from scrub.model.core.edit_columns import note_in_turn
+from scrub.model.core.memory import LongList
 from scrub.model.core.predicate import Predicate, Setting, Sieve, Tally, headings_of
 from scrub.model.core.problem import Failure
 from scrub.model.core.series import Series
@@ -69,11 +70,11 @@ class DatabaseRows(Rows):
             return "new" if type(first) is Fresh else str(first)
         return ", ".join(map(str, key))
 
-    def keys_said(self, keys: Sequence[Key]) -> list[str]:
+    def keys_said(self, keys: Sequence[Key]) -> Sequence[str]:
         """Many of them."""
         if len(self.layout.key) == 1 and not self.draft.added:
-            return [str(key) for (key,) in keys]
-        return list(map(self.key_said, keys))
+            return LongList(str(key) for (key,) in keys)
+        return LongList(map(self.key_said, keys))
 
     def row_label(self, row: StoredRow) -> str:
         """The table and the key."""
@@ -264,7 +265,10 @@ class DatabaseRows(Rows):
             self.spoil(name, key)
             recorder.note(done)
             return
-        first = draft.read.setdefault(key, row)
+        read = draft.read
+        if key not in read:
+            read[key] = row
+        first = read[key]
         if name not in first.places and name not in draft.more.get(key, ()):
             draft.more.setdefault(key, {})[name] = self._former(row, name)
         changed = draft.changed_in(name)
@@ -314,7 +318,7 @@ class DatabaseRows(Rows):
         for setting in settings:
             column = self._columns[setting.heading]
             if setting.make is None:
-                after = [fitted(column, setting.value)] * len(found)
+                after: Sequence[object] = [fitted(column, setting.value)] * len(found)
             else:
                 sources = [self._columns[heading] for heading in setting.sources]
                 reads = [(each.name, self._reads[each.name]) for each in sources]
@@ -322,7 +326,7 @@ class DatabaseRows(Rows):
             before = found.column(column.name)
             if self.draft.is_changed(column.name):
                 changed = self.draft.changed_in(column.name)
-                before = [changed.get(key, old) for key, old in zip(found.keys, before, strict=True)]
+                before = LongList(changed.get(key, old) for key, old in zip(found.keys, before, strict=True))
             values = new_values(column, self._reads[column.name], found.keys, before, after)
             if values is None:
                 return None

@@ -14,7 +14,7 @@ from scrub.formats.database import holders, server_place
 from scrub.formats.database.dialects import ServerDialect
 from scrub.formats.database.engine import Layout, Refusing, batches
 from scrub.formats.database.holders import Patience
-from scrub.formats.database.row_changes import Key, RowColumns
+from scrub.formats.database.row_changes import Key, RowColumns, RowValues
 from scrub.formats.database.server_columns import Given, are_exact, values_of
 from scrub.formats.database.server_place import DRIVERS, DatabaseAddress
 from scrub.formats.database.server_tables import layouts_of, needed, read_as_texts
@@ -358,7 +358,7 @@ class ServerEngine:
         columns: Sequence[str],
         rows: RowColumns,
         read: Sequence[str],
-        seen: Sequence[tuple[object, ...]],
+        seen: RowValues,
     ) -> bool:
         """Gives many rows other values at once; see `Engine.replace`."""
         if not are_exact(layout, (*layout.key, *columns, *read)) or (self.place.is_postgres and not self._may_stream):

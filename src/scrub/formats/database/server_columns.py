@@ -9,7 +9,7 @@ from decimal import Decimal
 from typing import Any
 
 from scrub.formats.database.engine import Layout
-from scrub.formats.database.row_changes import RowColumns
+from scrub.formats.database.row_changes import RowColumns, RowValues, key_columns
 from scrub.formats.database.values import Column, Sort
 
 #: What columns contain that a server compares as Python does, and whose values it takes as they are. A moment or a time
@@ -105,10 +105,9 @@ class Given:
             link.exec_driver_sql(f"DROP TEMPORARY TABLE {given}")
 
 
-def values_of(rows: RowColumns, seen: Sequence[tuple[object, ...]]) -> list[Sequence[object]]:
+def values_of(rows: RowColumns, seen: RowValues) -> list[Sequence[object]]:
     """All of them by column: the keys, what is to be there so far, the new values."""
-    keys: Iterable[Sequence[object]] = zip(*rows.keys, strict=True)
-    return [*keys, *rows.old.columns, *zip(*seen, strict=True), *rows.new.columns]
+    return [*key_columns(rows.keys), *rows.old.columns, *seen.columns, *rows.new.columns]
 
 
 def _column(values: Sequence[object]) -> list[str]:

@@ -12,7 +12,7 @@ from urllib.parse import quote
 
 from scrub.formats.database.dialects import SqliteDialect, named
 from scrub.formats.database.engine import Layout, Refusing, batches, cascades
-from scrub.formats.database.row_changes import Key, RowColumns, is_one
+from scrub.formats.database.row_changes import Key, RowColumns, RowValues, is_one, key_columns
 from scrub.formats.database.values import Column, Sort
 from scrub.formats.database.where import EVERY, YES, Where, both
 from scrub.model.core.lazy_pattern import lazy_pattern
@@ -297,7 +297,7 @@ class SqliteEngine:
         columns: Sequence[str],
         rows: RowColumns,
         read: Sequence[str],
-        seen: Sequence[tuple[object, ...]],
+        seen: RowValues,
     ) -> bool:
         """Gives many rows other values at once; see `Engine.replace`."""
         if any(column.sort in _ANYTHING for column in layout.columns if column.name in (*columns, *read)):
@@ -305,7 +305,7 @@ class SqliteEngine:
         puts = ", ".join(f"{named(column)} = ?" for column in columns)
         same = (f"{named(column)} COLLATE BINARY IS ?" for column in (*columns, *read))
         where = " AND ".join((*(f"{named(each)} = ?" for each in layout.key), *same))
-        values = (*rows.new.columns, *zip(*rows.keys, strict=True), *rows.old.columns, *zip(*seen, strict=True))
+        values = (*rows.new.columns, *key_columns(rows.keys), *rows.old.columns, *seen.columns)
         with self._told():
             sql = f"UPDATE {named(layout.name)} SET {puts} WHERE {where}"
             if self._connection.executemany(sql, zip(*values, strict=True)).rowcount != len(rows):

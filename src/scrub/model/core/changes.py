@@ -17,6 +17,7 @@ from typing import Any, overload
 
 from scrub.model.core.area import Area
 from scrub.model.core.change import VALUE, Change, Where, plain
+from scrub.model.core.memory import LongList
 
 
 class ChangeColumn(Sequence[Change]):
@@ -68,19 +69,19 @@ class ChangeColumn(Sequence[Change]):
         before, after = self.sides
         return Change(self.at(number), self.field, before[number], after[number])
 
-    def differing(self) -> Sequence[bool] | None:
+    def differing(self) -> Sequence[object] | None:
         """Which of them read differently on their two sides; None for all of them."""
         before, after = self._values
         if set(map(type, before)) | set(map(type, after)) <= _DISTINCT and not any(map(operator.eq, before, after)):
             return None
-        found = list(map(operator.ne, *self.sides))
+        found = bytearray(map(operator.ne, *self.sides))
         return None if all(found) else found
 
-    def picked(self, wanted: Sequence[bool]) -> ChangeColumn:
+    def picked(self, wanted: Sequence[object]) -> ChangeColumn:
         """Some of them."""
-        labels = list(compress(self._labels, wanted)) if self.cells is None else ()
+        labels = LongList(compress(self._labels, wanted)) if self.cells is None else ()
         cells = None if self.cells is None else _both(array("I", compress(each, wanted)) for each in self.cells)
-        before, after = (list(compress(side, wanted)) for side in self.sides)
+        before, after = (LongList(compress(side, wanted)) for side in self.sides)
         return ChangeColumn(self.place, self.field, before, after, labels, cells, None)
 
     def by_column(self) -> dict[int, ChangeColumn]:
@@ -102,7 +103,7 @@ class ChangeColumn(Sequence[Change]):
         """As the history keeps them; `of` brings them back."""
         found: dict[str, object] = {"place": self.place, "field": self.field}
         if self.cells is None:
-            found["labels"] = list(self._labels)
+            found["labels"] = self._labels
         else:
             found["rows"], found["columns"] = self.cells[0].tolist(), _short(self.cells[1].tolist())
         before, after = self.sides
@@ -136,8 +137,7 @@ def _both(parts: Iterable[array[int]]) -> tuple[array[int], array[int]]:
 
 def _is_one(values: Sequence[object]) -> bool:
     """Whether all values are the very same."""
-    first = values[0] if values else None
-    return all(map(operator.is_, values, repeat(first)))
+    return not values or all(map(operator.is_, values, repeat(values[0])))
 
 
 def _texts(values: Sequence[object], told: Callable[[object], object]) -> Sequence[str]:
@@ -145,13 +145,14 @@ def _texts(values: Sequence[object], told: Callable[[object], object]) -> Sequen
         return [plain(told(values[0]))] * len(values)
     if set(map(type, values)) <= _EQUAL:
         known = {value: plain(told(value)) for value in set(values)}
-        return [known[value] for value in values]
-    return [each if type(each) is str else plain(each) for each in map(told, values)]
+        return LongList(map(known.__getitem__, values))
+    return LongList(each if type(each) is str else plain(each) for each in map(told, values))
 
 
 def _short(values: Sequence[object]) -> object:
     """A column as JSON has it: once where it is the same all the way down."""
-    return {"every": values[0]} if len(values) > 1 and values.count(values[0]) == len(values) else list(values)
+    one = len(values) > 1 and all(map(operator.eq, values, repeat(values[0])))
+    return {"every": values[0]} if one else values
 
 
 def _long(kept: Any, count: int) -> list[Any]:

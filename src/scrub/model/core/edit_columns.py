@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from array import array
 from collections.abc import Hashable, Sequence
-from itertools import compress, repeat
+from itertools import compress, islice, repeat
+from operator import gt
 from typing import Any
 
 from scrub.model.core.changes import ChangeBlock, ChangeColumn
@@ -22,8 +23,8 @@ class EditColumn:
 
     def __init__(self) -> None:
         self.keys: Any = []  # or an array of numbers
-        self.before: list[Any] = []
-        self.after: list[Any] = []
+        self.before: Any = []
+        self.after: Any = []
         self.block: EditBlock | None = None
         self.number = 0
 
@@ -56,18 +57,32 @@ class EditColumn:
     def net(self) -> ChangeColumn:
         """What they come to, each thing once."""
         keys = self.keys
-        first = dict(zip(reversed(keys), range(len(keys) - 1, -1, -1), strict=True))
-        if len(first) == len(keys):
+        if not self.repeats():
             return self.told(keys, self.before, self.after)
-        last = dict(zip(keys, range(len(keys)), strict=True))
-        places = sorted(first.values())
-        once = [keys[place] for place in places]
-        after = [self.after[last[key]] for key in once]
-        return self.told(once, [self.before[place] for place in places], after)
+        first: dict[Any, int] = {}
+        last: dict[Any, int] = {}
+        for place, key in enumerate(keys):
+            first.setdefault(key, place)
+            last[key] = place
+        before, after = ([side[place] for place in places.values()] for side, places in self._sides(first, last))
+        return self.told(list(first), before, after)
+
+    def _sides(
+        self, first: dict[Any, int], last: dict[Any, int]
+    ) -> tuple[tuple[Sequence[Any], dict[Any, int]], tuple[Sequence[Any], dict[Any, int]]]:
+        return (self.before, first), (self.after, {key: last[key] for key in first})
 
     def repeats(self) -> bool:
         """Whether something was changed several times."""
-        return len(set(self.keys)) != len(self.keys)
+        return not _ascends(self.keys) and len(set(self.keys)) != len(self.keys)
+
+
+def _ascends(keys: Sequence[Any]) -> bool:
+    """Whether each key is greater than the one before it, as where rows are gone through by their keys."""
+    try:
+        return all(map(gt, islice(keys, 1, None), keys))
+    except TypeError:  # of several types
+        return False
 
 
 class EditBlock:
@@ -124,7 +139,7 @@ class EditBlock:
 
 
 #: A column, what was changed in it, with what it was before and after, and in which of the turns; None for in each.
-ManyEdits = tuple[EditColumn, Sequence[Any], Sequence[object], Sequence[object], "Sequence[bool] | None"]
+ManyEdits = tuple[EditColumn, Sequence[Any], Sequence[object], Sequence[object], "Sequence[object] | None"]
 
 
 def note_in_turn(edits: Sequence[ManyEdits], turns: int) -> None:

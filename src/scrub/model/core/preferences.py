@@ -38,6 +38,7 @@ class Preferences(NamedTuple):
     most_elements: int = 350_000  # of a part of a file that is read element by element
     most_minutes: int = 10  # of work of a macro on one file
     most_gigabytes: int = 10  # of a file: all of it is read once before anything else
+    most_memory: int = 256  # megabytes of this process, above which what is noted of changes goes to the disk
 
 
 @contextmanager
