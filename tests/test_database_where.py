@@ -202,7 +202,7 @@ SETTINGS = [
     'record.word = "set"', "record.word = nothing", "record.word = record.day", "record.many = 7", "record.many = 1.5",
     "record.many = record.id", "record.many = record.many + 1", "record.paid = no", "record.paid = record.word",
     "record.real = record.many", "record.day = 2026-05-01", "record.day = record.at", "record.any = record.many", "record.id = 5",
-    'if record.paid is no\nrecord.word = "unpaid"\nend',
+    'if record.paid is no\nrecord.word = "unpaid"\nend', "delete", "delete",
 ]  # fmt: skip
 #: Gone through in its own order, which nobody does at once.
 SLOWLY = 'each record in table("t") where CONDITION\nif record.id > 0\nSETTINGS\nend\nend'

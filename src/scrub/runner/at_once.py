@@ -27,6 +27,8 @@ def at_once(on: Compiler, node: tree.Each, where: Test | None) -> AtOnce | None:
     """What does the work of a loop at once, where that can be; None for any other loop. `where` tests its condition."""
     means = on.means[node]
     plain = means.items and not node.orders and means.counter < 0 and on.wrapper is None
+    if plain and len(node.body) == 1 and isinstance(node.body[0], tree.Do):
+        return _deleting(on, node, node.body[0], where)
     if not plain or not node.body or not all(isinstance(each, tree.SetField) for each in node.body):
         return None
     sieves = Sieves(on.means, means.slot, frozenset(places_set(node.body, on.means)))
@@ -51,6 +53,27 @@ def at_once(on: Compiler, node: tree.Each, where: Test | None) -> AtOnce | None:
         except Failure:  # it is told where the loop comes to it
             asks.forget()
             return None
+
+    return do
+
+
+def _deleting(on: Compiler, node: tree.Each, deed: tree.Do, where: Test | None) -> AtOnce | None:
+    """The same of a loop that deletes each record."""
+    means, does = on.means[node], on.means[deed]
+    action = does.action
+    if action is None or action.word != "delete" or not action.of_item or deed.arguments or does.base != means.slot:
+        return None
+    sifts = None if node.where is None else Sieves(on.means, means.slot, frozenset()).sifts(node.where)
+    if node.where is not None and sifts is None:
+        return None
+    reach = action.reach
+
+    def do(frame: Frame, items: object) -> int | None:
+        if not isinstance(items, Series) or reach > frame[0].reach:
+            return None
+        asks = _Asking(frame, means.slot)
+        sieve = None if sifts is None or where is None else asks.sieve(sifts(frame), where)
+        return None if sieve is None and where is not None else items.delete_all(sieve)
 
     return do
 

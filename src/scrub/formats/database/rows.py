@@ -312,6 +312,23 @@ class DatabaseRows(Rows):
         self._note_all(found, {name: values for name, values in named_values if values.keys})
         return len(found)
 
+    def delete_all(self, sieve: Sieve | None) -> int | None:
+        """Takes out all rows for which a condition holds; see `Series.delete_all`. All of each is read with that."""
+        asked = headings_of(sieve.predicate) if sieve is not None else set()
+        if self._closed or self.layout.kept or self.draft or self._watches or not self._book.recorder.takes_columns:
+            return None
+        if not all(heading in self._columns for heading in asked):
+            return None
+        names = [column.name for column in self.layout.columns]
+        where = None if sieve is None else Where(sieve.predicate, self._columns)
+        found = rows_found(self._engine, self.layout, names, where)
+        if found is None:
+            return None
+        for key, values in zip(found.keys, found.values, strict=True):
+            self.draft.more[key] = dict(zip(names, values, strict=True))
+            self._note_deleted(StoredRow(key, values, found.places, True))
+        return len(found)
+
     def _new_values(self, found: FoundRows, settings: Sequence[Setting]) -> list[NewValues] | None:
         """What is put into the columns; None where it cannot be."""
         result = []
@@ -399,8 +416,11 @@ class DatabaseRows(Rows):
         self._ensure_open("" if fresh else self.layout.kept)
         if row.key in self.draft.gone:
             return
-        draft, key = self.draft, row.key
         self._load(row)
+        self._note_deleted(row)
+
+    def _note_deleted(self, row: StoredRow) -> None:
+        draft, key = self.draft, row.key
         values = [resolve(self.reader(heading)(row)) for heading in self.headings]
         said = " | ".join("…" if isinstance(value, CellError) else shown(value) for value in values)
         had = draft.added.pop(key, None)
@@ -461,3 +481,7 @@ class _Stream(Series[StoredRow]):
     def set_all(self, sieve: Sieve | None, settings: Sequence[Setting]) -> int | None:
         """Sets values in all rows for which a condition holds."""
         return self._rows.set_all(sieve, settings) if self._sieve is None else None
+
+    def delete_all(self, sieve: Sieve | None) -> int | None:
+        """Takes out all rows for which a condition holds."""
+        return self._rows.delete_all(sieve) if self._sieve is None else None

@@ -432,6 +432,10 @@ class Records(Through[Record]):
             sieve = sieve._replace(holds=of_values(sieve.headings, sieve.holds))
         return self._inner.set_all(sieve, of_rows)
 
+    def delete_all(self, sieve: Sieve | None) -> int | None:
+        """The same, of the rows."""
+        return self._inner.delete_all(sieve)
+
 
 def sheet_column(rows: Rows, heading: str) -> int:
     """The column of a sheet under a heading. Raises `Failure` where the rows are not cells."""

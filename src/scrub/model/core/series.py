@@ -48,6 +48,10 @@ class Series(Sequence[T]):
         """
         return None
 
+    def delete_all(self, sieve: Sieve | None) -> int | None:
+        """Takes out all items for which a condition holds, as if one by one; see `set_all`."""
+        return None
+
     def set_all(self, sieve: Sieve | None, settings: Sequence[Setting]) -> int | None:
         """Sets values in all items for which a condition holds, as if one by one; tells how many these are. None, and
         nothing is done, where whoever contains them does not do that, or cannot tell of one whether it is among them.
