@@ -41,6 +41,7 @@ def test_a_small_run_loads_nothing_that_only_others_need(tmp_path: Path) -> None
         "bz2",
         "lzma",
         "asyncio",
+        "pickle",
         "sqlite3",
         "sqlalchemy",
         "prompt_toolkit",

@@ -49,7 +49,7 @@ def rows_found(engine: Engine, layout: Layout, names: Sequence[str], where: Wher
 
 
 class NewValues:
-    """What is put into one column, in rows of which each has its number: only where it is something else."""
+    """What is put into one column, and into which rows: those in which it is something else."""
 
     def __init__(self, keys: Sequence[Key], before: Sequence[object], after: Sequence[object]) -> None:
         self.keys, self.before, self.after = keys, before, after
@@ -91,7 +91,7 @@ def _marks(values: Sequence[object]) -> Sequence[object]:
     return [(type(value), str(value)) for value in values] if len(kinds) > 1 else list(map(str, values))
 
 
-#: Types of which two values of the database are two to a macro exactly if they are unlike, each with others of a set.
+#: Types, in sets: two values of one set differ for a macro exactly if they differ in the database.
 _UNLIKE = (frozenset((str, int, type(None))), frozenset((str, Decimal, type(None))))
 _MOMENTS = (Sort.DATE, Sort.MOMENT, Sort.TIME)
 

@@ -139,7 +139,7 @@ class ChangedAlike:
         return all(values.picked is None for values in self.made.values())
 
     def rows(self) -> Iterator[StoredRow]:
-        """The rows of which something was changed, as they were read."""
+        """The rows that have a change, as read."""
         found = self.found
         rows: Iterator[StoredRow] = map(StoredRow, found.keys, found.values, repeat(found.places), repeat(True))
         if any(values.picked is None for values in self.made.values()):
@@ -164,7 +164,7 @@ class PutColumn(EditColumn):
         return self._rows, self._name
 
     def edit(self, key: Any, before: object, after: object) -> RecordedEdit:
-        """One of them by itself."""
+        """One of them alone."""
         return _PutBack(self._rows, key, self._name, before, after)
 
     def told(self, keys: Sequence[Any], before: Sequence[Any], after: Sequence[Any]) -> ChangeColumn:
@@ -207,7 +207,7 @@ class _PutBack(_PutInColumn):
 
 
 class Put(_PutInColumn):
-    """One that is noted by itself: in a row that the database does not have yet, or where each change is looked at."""
+    """One that is noted alone: in a row that the database does not have yet, or where each change is looked at."""
 
     __slots__ = ("_former", "_had", "_own", "_place")
 

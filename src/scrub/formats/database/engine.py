@@ -110,7 +110,7 @@ class Engine(Protocol):
         seen: RowValues,
     ) -> bool:
         """Gives many rows other values in some columns at once, each where it is what it was: in these columns, and in
-        those that were only read. Tells whether all were, and each value was stored as it was given; where not, or
+        those that were only read. Tells whether all were, and each value was stored as given; where not, or
         where the engine cannot tell that of the types of these columns, it may have written some of them.
         """
 

@@ -37,7 +37,7 @@ def packed_column(values: Sequence[object]) -> object:
 
 
 def unpacked_column(kept: Any, count: int) -> tuple[object, ...]:
-    """So many values, as they were packed. Raises `ValueError` or `TypeError` for what is damaged."""
+    """This number of values, as they were packed. Raises `ValueError` or `TypeError` for what is damaged."""
     if isinstance(kept, dict):
         values = tuple(map(_CODES[kept["all"]][2], kept["of"]))
         return values * count if len(values) == 1 else values

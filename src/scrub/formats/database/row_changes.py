@@ -100,7 +100,7 @@ class RowColumns(Sequence[RowChange]):
         return RowChange(self.keys[place], self.old[place], self.new[place])
 
     def backward(self) -> RowColumns:
-        """What takes them back, the last first."""
+        """The changes that undo them, the last first."""
         return RowColumns(self.keys[::-1], self.new[::-1], self.old[::-1])
 
     def kept(self) -> list[object]:

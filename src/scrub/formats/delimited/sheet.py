@@ -165,7 +165,7 @@ class DelimitedSheet(OpenSheet):
         return [fields[column - 1] if len(fields) >= column else "" for fields in split]
 
     def put_many(self, rows: Sequence[int], puts: Sequence[tuple[int, Sequence[Value]]]) -> None:
-        """Gives fields of many rows values: texts that are written as they are, into a column that is as it was."""
+        """Gives fields of many rows values; at once if these are plain texts, and nothing in the column was changed."""
         column, values = puts[0]
         texts = set(values) if set(map(type, values)) == {str} else set()
         plain = texts and all(text and text.isascii() and harmless(text) == text for text in texts)

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import pickle
-import sqlite3
 import sys
 from collections.abc import Iterable, Iterator, MutableMapping, Sequence
 from itertools import islice
@@ -42,9 +40,17 @@ class _Shelf:
     """A database of SQLite that only this process has: its file has no name and goes with the connection."""
 
     def __init__(self) -> None:
+        import pickle  # only a run that is short of memory needs these
+        import sqlite3
+
+        self.load, self._dump = pickle.loads, pickle.dumps
         self.link = sqlite3.connect("", isolation_level=None, check_same_thread=False)
         self.link.execute("PRAGMA journal_mode = OFF")
         self.link.execute("PRAGMA cache_size = -2000")
+
+    def dump(self, value: object) -> bytes:
+        """A value as it is kept; `load` gives it back. Only what this process wrote itself is ever read."""
+        return self._dump(value, 5)
 
     def __del__(self) -> None:
         self.link.close()
@@ -59,14 +65,14 @@ class _Lists(_Shelf):
 
     def put(self, values: Sequence[object]) -> int:
         """Keeps a list, and gives its number."""
-        number = self.link.execute("INSERT INTO list (data) VALUES (?)", (pickle.dumps(values, 5),)).lastrowid
+        number = self.link.execute("INSERT INTO list (data) VALUES (?)", (self.dump(values),)).lastrowid
         assert number is not None
         return number
 
     def get(self, number: int) -> list[Any]:
-        """A list. Only what this process wrote itself is in it."""
+        """A list."""
         ((data,),) = self.link.execute("SELECT data FROM list WHERE number = ?", (number,))
-        found: list[Any] = pickle.loads(data)
+        found: list[Any] = self.load(data)
         return found
 
     def drop(self, number: int) -> None:
@@ -200,7 +206,7 @@ class LongDict(MutableMapping[K, T]):
             return None
         sql = "SELECT value FROM entry WHERE name = ?"
         found = self._shelf.link.execute(sql, (_name(key),)).fetchone()
-        return None if found is None else (pickle.loads(found[0]),)
+        return None if found is None else (self._shelf.load(found[0]),)
 
     def __getitem__(self, key: K) -> T:
         if key in self._now:
@@ -216,7 +222,7 @@ class LongDict(MutableMapping[K, T]):
     def __setitem__(self, key: K, value: T) -> None:
         if self._shelf is not None and key not in self._now and self._find(key) is not None:
             sql = "UPDATE entry SET value = ? WHERE name = ?"
-            self._shelf.link.execute(sql, (pickle.dumps(value, 5), _name(key)))
+            self._shelf.link.execute(sql, (self._shelf.dump(value), _name(key)))
             return
         self._now[key] = value
         if len(self._now) >= self._room:
@@ -233,10 +239,11 @@ class LongDict(MutableMapping[K, T]):
             if self._greatest is not None and not _is_greater(key, self._greatest) and key != self._greatest:
                 self._greatest = None
             self._greatest = key if self._greatest is not None else None
-        rows = ((_name(key), pickle.dumps(key, 5), pickle.dumps(value, 5)) for key, value in self._now.items())
-        self._shelf.link.execute("BEGIN")
-        self._shelf.link.executemany("INSERT INTO entry (name, key, value) VALUES (?, ?, ?)", rows)
-        self._shelf.link.execute("COMMIT")
+        shelf = self._shelf
+        rows = ((_name(key), shelf.dump(key), shelf.dump(value)) for key, value in self._now.items())
+        shelf.link.execute("BEGIN")
+        shelf.link.executemany("INSERT INTO entry (name, key, value) VALUES (?, ?, ?)", rows)
+        shelf.link.execute("COMMIT")
         self._on_disk += len(self._now)
         self._now, self._room = {}, _CHUNK
 
@@ -258,14 +265,14 @@ class LongDict(MutableMapping[K, T]):
     def __iter__(self) -> Iterator[K]:
         if self._shelf is not None:
             for (key,) in self._shelf.link.execute("SELECT key FROM entry ORDER BY number"):
-                yield pickle.loads(key)
+                yield self._shelf.load(key)
         yield from list(self._now)
 
     def pairs(self) -> Iterator[tuple[K, T]]:
         """The keys with their values, in order, read once."""
         if self._shelf is not None:
             for key, value in self._shelf.link.execute("SELECT key, value FROM entry ORDER BY number"):
-                yield pickle.loads(key), pickle.loads(value)
+                yield self._shelf.load(key), self._shelf.load(value)
         yield from list(self._now.items())
 
 
