@@ -139,11 +139,21 @@ CREATE = {
 }  # fmt: skip
 
 
-def fill(base: Base, rows: list[dict[str, Any]]) -> None:
+#: Types of columns of which a database can tell whether the very same is in them.
+EXACT = {
+    " any,": " any NUMERIC,", "DOUBLE PRECISION": "NUMERIC(20,3)", "`real` DOUBLE": "`real` DECIMAL(20,3)",
+    "at TIMESTAMP": "at DATE", "at DATETIME": "at DATE",
+}  # fmt: skip
+
+
+def fill(base: Base, rows: list[dict[str, Any]], exact: bool = False) -> None:
+    create = CREATE[base.engine]
+    for loose, strict in EXACT.items() if exact else ():
+        create = create.replace(loose, strict)
     with base.link() as link:
         cursor = link.cursor()
         cursor.execute("DROP TABLE IF EXISTS t")
-        cursor.execute(CREATE[base.engine])
+        cursor.execute(create)
         base.add(cursor, "t", [
             (number, *(row[name] for name in ("word", "many", "real", "paid", "day")), row.get("any"), row["at"])
             for number, row in enumerate(rows, 1)
@@ -299,7 +309,7 @@ def test_what_is_set_at_once_is_what_a_loop_sets(
 ) -> None:
     theme = data.draw(themes())
     base = Base("sqlite", "t.sqlite")
-    fill(base, data.draw(rows(theme, odd=data.draw(st.booleans()))))
+    fill(base, data.draw(rows(theme, odd=data.draw(st.booleans()))), data.draw(st.booleans()))
     set_as_a_loop_does(base, theme, monkeypatch, data)
 
 
@@ -331,7 +341,37 @@ def test_servers_set_at_once_what_a_loop_sets(
     @given(data=st.data())
     def check(data: st.DataObject) -> None:
         theme = data.draw(themes())
-        fill(base, as_servers_take_them(engine, data.draw(rows(theme, odd=False))))
+        found, exact = as_servers_take_them(engine, data.draw(rows(theme, odd=False))), data.draw(st.booleans())
+        for row in found if exact else ():
+            row["real"], row["at"] = row["any"], row["day"]
+        fill(base, found, exact)
         set_as_a_loop_does(base, theme, monkeypatch, data)
 
     check()
+
+
+def test_rows_deleted_at_once_are_listed_one_by_one_and_come_back(home: Path, cli: Any) -> None:
+    """By an attempt that fails, by undo, and again by redo; what another program did to one of them is told."""
+    base = Base("sqlite", "t.sqlite")
+    row = {"word": "=\u00df", "many": 3, "real": 1.5, "paid": True, "day": "2026-05-01", "at": None, "any": 7}
+    fill(base, [{**row, "many": number % 3} for number in range(1, 901)], exact=True)
+    before = base.all_of("t")
+    delete = 'each record in table("t") where record.many is 1\ndelete\nend\n'
+    text = macro(f'attempt\n{delete}fail "no"\nif it fails\nlog "{{count(record in table("t"))}}"\nend\n', "database")
+    file = scrub.run(text, [base.address]).files[0]
+    assert (file.log, list(file.changes), base.all_of("t")) == (["900"], [], before)
+    text = macro(f'{delete}log "{{count(record in table("t"))}}"', "database")
+    result = scrub.run(text, [base.address])
+    said = "record deleted: 4 | =\u00df | 1 | 1.5 | yes | 2026-05-01 | 7 | "
+    assert (result.files[0].log, str(result.files[0].changes[1])) == (["600"], said)
+    assert cli("changes", "--all").out.count("record deleted: ") == 300
+    assert len(base.all_of("t")) == 600
+    scrub.undo(result.number)
+    assert base.all_of("t") == before
+    scrub.redo(result.number)
+    assert len(base.all_of("t")) == 600
+    base.run("INSERT INTO t (id, word) VALUES (4, 'mine')")
+    with pytest.raises(scrub.Refused, match="the record 4 of the table .t. was added by another program since"):
+        scrub.undo(result.number)
+    assert base.run("SELECT word FROM t WHERE id = 4") == [("mine",)]
+    assert len(base.all_of("t")) == 601

@@ -59,7 +59,7 @@ def _by_field(changes: Sequence[Change]) -> tuple[dict[str, int], dict[str, Chan
     for part in changes.parts if isinstance(changes, Changes) else (changes,):
         columns = part.columns if isinstance(part, ChangeBlock) else ()
         for field, many, one in (
-            ((column.field, len(column), column[0]) for column in columns if len(column))
+            (("other changes" if column.said else column.field, len(column), column[0]) for column in columns if column)
             if columns
             else ((change.field if change.field and not change.said else "other changes", 1, change) for change in part)
         ):
@@ -160,8 +160,10 @@ def in_columns(changes: Sequence[Change], headings: Mapping[str, str]) -> list[s
     told: list[tuple[int, str, str]] = []
     if isinstance(changes, ManyOfFields):
         for whole in changes.columns:
-            told += [_of_column(number, some, headings) for number, some in whole.by_column().items()]
-        return [text for *_, text in sorted(told, key=lambda each: each[:2])]
+            if not whole.said:
+                told += [_of_column(number, some, headings) for number, some in whole.by_column().items()]
+        said = (text for whole in changes.columns for text in whole.said)
+        return [*said, *(text for *_, text in sorted(told, key=lambda each: each[:2]))]
     groups: dict[tuple[int, str], list[Change]] = {}
     fields: dict[str, list[Change]] = {}
     others: list[str] = []

@@ -83,6 +83,16 @@ def made_values(
     return result
 
 
+def read_once(values: Sequence[object], read: Callable[[object], str]) -> Sequence[str]:
+    """What is read of each value, found once for those that are the same."""
+    known: dict[object, str] = {}
+    marks = _marks(values)
+    for mark, value in zip(marks, values, strict=True):
+        if mark not in known:
+            known[mark] = read(value)
+    return LongList(map(known.__getitem__, marks))
+
+
 def _marks(values: Sequence[object]) -> Sequence[object]:
     """What tells values apart that are not the same all through: 1.0 and 1.00 are equal and are not."""
     kinds = set(map(type, values))

@@ -273,6 +273,10 @@ def _added(rows: DatabaseRows, draft: Draft) -> list[Group]:
 def _deleted(rows: DatabaseRows, draft: Draft) -> list[Group]:
     """Rows that go; all their columns were read."""
     columns = tuple(column.name for column in rows.layout.columns)
+    found = draft.gone_alike
+    if found is not None:
+        old = RowValues([found.column(name) for name in columns])
+        return [Group(rows.name, columns, RowColumns(found.keys, old, None))]
     keys: list[Key] = [key for key in draft.gone if not isinstance(key[0], Fresh)]
     if not keys:
         return []

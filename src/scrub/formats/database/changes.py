@@ -122,10 +122,10 @@ class TableChanges:
 
     def _written(self, engine: Engine, layout: Layout, group: Group) -> Group:
         """Writes a group; gives it as what undoes it needs it. Of rows that go, all columns are known."""
-        if group.rows[0].old is None:
-            return self._inserted(engine, layout, group)
         if self._write_alike(engine, layout, group):
             return Group(group.table, group.columns, group.rows)
+        if group.rows[0].old is None:
+            return self._inserted(engine, layout, group)
         start = 0
         changed: dict[int, RowChange] = {}
         for some in batches(group.rows, _BATCH):
@@ -151,8 +151,8 @@ class TableChanges:
         return Group(group.table, group.columns, rows)
 
     def _write_alike(self, engine: Engine, layout: Layout, group: Group) -> bool:
-        """Writes rows that are changed alike at once, and reads back what came of that. Where a row is not what it was,
-        or the database stored something else, nothing is written: one by one, each is known by its key.
+        """Writes rows that come, go or are changed alike at once, and reads back what came of that. Where a row is not
+        what it was, or the database stored something else, nothing is written: one by one, each is known by its key.
         """
         rows = group.rows
         if not isinstance(rows, RowColumns) or len(rows) < _FEW or layout.triggers:
@@ -160,7 +160,12 @@ class TableChanges:
         seen = group.seen if isinstance(group.seen, RowValues) else RowValues([])
         engine.hold(_ALIKE)
         try:
-            done = engine.replace(layout, group.columns, rows, group.read, seen)
+            if rows.new is None:
+                done = engine.take_out(layout, group.columns, rows)
+            elif rows.old is None:
+                done = engine.put_in(layout, group.columns, rows)
+            else:
+                done = engine.replace(layout, group.columns, rows, group.read, seen)
         except Refusing:  # one by one it is known what is wrong with which
             done = False
         if done:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Iterator, Mapping, MutableMapping, Sequence
+from collections.abc import Callable, Hashable, Iterator, Mapping, MutableMapping, Sequence
 from itertools import compress, repeat
 from typing import TYPE_CHECKING, Any, Protocol
 
@@ -10,7 +10,7 @@ from scrub.formats.database.at_once import FoundRows, NewValues
 from scrub.formats.database.row_changes import Key
 from scrub.formats.database.stored_row import StoredRow
 from scrub.formats.sheet import told
-from scrub.model.core.change import Change
+from scrub.model.core.change import Change, plain
 from scrub.model.core.changes import ChangeColumn
 from scrub.model.core.edit_columns import EditColumn
 from scrub.model.core.edits import RecordedEdit
@@ -37,6 +37,9 @@ if TYPE_CHECKING:
         def spoil(self, name: str, key: Key) -> None:
             """Notes that another value is in a column."""
 
+        def spoil_all(self) -> None:
+            """Notes that a row came or went."""
+
 
 class Fresh:
     """Stands for the key of a record that the database does not have yet."""
@@ -53,14 +56,16 @@ class Draft:
         self._read: LongDict[Key, StoredRow] = LongDict()
         #: What was read of rows later, by the names of the columns.
         self.more: dict[Key, dict[str, object]] = {}
-        self.gone: dict[Key, None] = {}
+        self._gone: dict[Key, None] = {}
+        #: Rows that were deleted at once, at which nobody has looked one by one so far.
+        self.gone_alike: FoundRows | None = None
         #: Rows that are to be added, in order.
         self.added: dict[Key, dict[str, object]] = {}
         #: Rows that were changed alike, at which nobody has looked one by one so far.
         self.alike: list[ChangedAlike] = []
 
     def __bool__(self) -> bool:
-        return bool(self.gone or self.added or self.alike or any(self._changed.values()))
+        return bool(self._gone or self.gone_alike or self.added or self.alike or any(self._changed.values()))
 
     @property
     def changed_apart(self) -> bool:
@@ -80,6 +85,17 @@ class Draft:
         if self.alike:
             self._take_apart()
         return self._read
+
+    @property
+    def gone(self) -> dict[Key, None]:
+        """The keys of the rows that are to be deleted."""
+        found = self.gone_alike
+        if found is not None:
+            self.gone_alike = None
+            for key, values in zip(found.keys, found.values, strict=True):
+                self.more[key] = dict(zip(found.places, values, strict=True))
+            self._gone |= dict.fromkeys(found.keys)
+        return self._gone
 
     def changed_in(self, name: str) -> LongDict[Key, object]:
         """The new values of a column."""
@@ -146,6 +162,61 @@ class ChangedAlike:
             return rows
         picks = (values.picked or () for values in self.made.values())
         return compress(rows, map(any, zip(*picks, strict=True)))
+
+
+class GoneColumn(EditColumn):
+    """Rows that were deleted at once: their keys, and all that was in them."""
+
+    __slots__ = ("_rows", "_said")
+
+    def __init__(self, rows: ChangedRows, said: Callable[[Sequence[Any]], Sequence[str]]) -> None:
+        """`said` gives how rows are told, by their values."""
+        super().__init__()
+        self.keys, self.before, self.after = LongList(), LongList(), LongList()
+        self._rows, self._said = rows, said
+
+    @property
+    def within(self) -> Hashable:
+        """The table."""
+        return self._rows, _DELETED
+
+    def edit(self, key: Any, before: object, after: object) -> RecordedEdit:
+        """One of them alone."""
+        return _Gone(self._rows, key, self._said((before,))[0])
+
+    def told(self, keys: Sequence[Any], before: Sequence[Any], after: Sequence[Any]) -> ChangeColumn:
+        """They, or some of them, as they are listed."""
+        rows = self._rows
+        sides = [[plain(side)] * len(keys) for side in (False, True)]
+        return ChangeColumn(rows.name, _DELETED, sides[0], sides[1], rows.keys_said(keys), said=self._said(before))
+
+
+class _Gone(RecordedEdit):
+    """A row that was deleted with many others."""
+
+    __slots__ = ("_key", "_rows", "_said")
+
+    def __init__(self, rows: ChangedRows, key: Key, said: str) -> None:
+        self._rows, self._key, self._said = rows, key, said
+
+    @property
+    def thing(self) -> tuple[Hashable, Hashable]:
+        """The table, and the key."""
+        return (self._rows, _DELETED), self._key
+
+    @property
+    def change(self) -> Change:
+        """As it is listed and stored."""
+        return Change((self._rows.name, self._rows.key_said(self._key)), _DELETED, False, True, self._said)
+
+    def revert(self) -> None:
+        """Undoes it."""
+        self._rows.draft.gone.pop(self._key, None)
+        self._rows.spoil_all()
+
+
+#: The field of a change that takes a row out.
+_DELETED = "deleted"
 
 
 class PutColumn(EditColumn):

@@ -114,6 +114,12 @@ class Engine(Protocol):
         where the engine cannot tell that of the types of these columns, it may have written some of them.
         """
 
+    def take_out(self, layout: Layout, columns: Sequence[str], rows: RowColumns) -> bool:
+        """Takes many rows out at once, each where it is what it was. Tells whether all were; see `replace`."""
+
+    def put_in(self, layout: Layout, columns: Sequence[str], rows: RowColumns) -> bool:
+        """Adds many rows with their keys at once. Tells whether each was, and was stored as given; see `replace`."""
+
     def hold(self, name: str) -> None:
         """Begins a part of the transaction that `let_go` ends as if it had never been, and `keep` as a part of it."""
 

@@ -23,7 +23,9 @@ def packed(values: Sequence[object] | None) -> object:
 
 def unpacked(values: Any) -> tuple[object, ...] | None:
     """The values of a row, as they were packed. Raises `ValueError` or `TypeError` for what is damaged."""
-    return None if values is None else tuple(_whole(value) for value in values)
+    if values is None:
+        return None
+    return tuple(values if _SIMPLE.issuperset(map(type, values)) else map(_whole, values))
 
 
 def packed_column(values: Sequence[object]) -> object:

@@ -82,9 +82,9 @@ def is_one(column: Sequence[object]) -> bool:
 
 
 class RowColumns(Sequence[RowChange]):
-    """Changes of many rows that stay, in arrays."""
+    """Changes of many rows, in arrays. None for the values of rows that come or go, where they do not exist."""
 
-    def __init__(self, keys: Sequence[Key], old: RowValues, new: RowValues) -> None:
+    def __init__(self, keys: Sequence[Key], old: RowValues | None, new: RowValues | None) -> None:
         self.keys, self.old, self.new = keys, old, new
 
     def __len__(self) -> int:
@@ -95,24 +95,30 @@ class RowColumns(Sequence[RowChange]):
     @overload
     def __getitem__(self, place: slice) -> RowColumns: ...
     def __getitem__(self, place: int | slice) -> RowChange | RowColumns:
+        old, new = self.old, self.new
         if isinstance(place, slice):
-            return RowColumns(self.keys[place], self.old[place], self.new[place])
-        return RowChange(self.keys[place], self.old[place], self.new[place])
+            return RowColumns(
+                self.keys[place], None if old is None else old[place], None if new is None else new[place]
+            )
+        return RowChange(self.keys[place], None if old is None else old[place], None if new is None else new[place])
 
     def backward(self) -> RowColumns:
         """The changes that undo them, the last first."""
-        return RowColumns(self.keys[::-1], self.new[::-1], self.old[::-1])
+        turned = self[::-1]
+        return RowColumns(turned.keys, turned.new, turned.old)
 
     def kept(self) -> list[object]:
         """As undo data have them."""
         keys = RowValues(key_columns(self.keys))
-        return [len(self), keys.kept(), self.old.kept(), self.new.kept()]
+        return [len(self), keys.kept(), *(None if side is None else side.kept() for side in (self.old, self.new))]
 
     @classmethod
     def of(cls, kept: Any) -> RowColumns:
         """What was kept. Raises `ValueError` or `TypeError` for what is damaged."""
         count, *parts = kept
-        keys, old, new = (RowValues.of(part, count) for part in parts)
+        keys, old, new = (None if part is None else RowValues.of(part, count) for part in parts)
+        if keys is None or (old is None and new is None):
+            raise ValueError("rows without keys, or that are nowhere")
         return cls(list(keys), old, new)
 
 

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from functools import partial
-from itertools import islice
+from itertools import islice, repeat
 from typing import Any, cast
 
-from scrub.formats.database.at_once import FoundRows, NewValues, made_values, new_values, rows_found
-from scrub.formats.database.draft import ChangedAlike, Draft, Fresh, Put, PutColumn
+from scrub.formats.database.at_once import FoundRows, NewValues, made_values, new_values, read_once, rows_found
+from scrub.formats.database.draft import ChangedAlike, Draft, Fresh, GoneColumn, Put, PutColumn
 from scrub.formats.database.engine import Engine, Layout
 from scrub.formats.database.row_changes import Key
 from scrub.formats.database.stored_row import StoredRow
@@ -324,10 +324,24 @@ class DatabaseRows(Rows):
         found = rows_found(self._engine, self.layout, names, where)
         if found is None:
             return None
-        for key, values in zip(found.keys, found.values, strict=True):
-            self.draft.more[key] = dict(zip(names, values, strict=True))
-            self._note_deleted(StoredRow(key, values, found.places, True))
+        if len(found):
+            column = self._book.recorder.column(None, partial(GoneColumn, self, self._deletions_said))
+            assert column is not None
+            note_in_turn([(column, found.keys, found.values, LongList(repeat(None, len(found))), None)], len(found))
+            self.draft.gone_alike = found
+            self.spoil_all()
         return len(found)
+
+    def _deletions_said(self, rows: Sequence[Sequence[object]]) -> Sequence[str]:
+        """How deleted rows are told, of which all is given."""
+        places = {column.name: place for place, column in enumerate(self.layout.columns)}
+        named = [self._columns[heading].name for heading in self.headings]
+        texts = [read_once([row[places[name]] for row in rows], self._told_as(name)) for name in named]
+        return LongList(map(_deletion_said, zip(*texts, strict=True)))
+
+    def _told_as(self, name: str) -> Callable[[object], str]:
+        read = self._reads[name]
+        return lambda raw: _told(read(raw))
 
     def _new_values(self, found: FoundRows, settings: Sequence[Setting]) -> list[NewValues] | None:
         """What is put into the columns; None where it cannot be."""
@@ -373,9 +387,13 @@ class DatabaseRows(Rows):
             if name in watch.columns and key != watch.key:
                 watch.spoiled = True
 
-    def _grow(self, *names: str) -> None:
-        for name in names or [column.name for column in self.layout.columns]:
-            self._versions[name] = self._versions.get(name, 0) + 1
+    def _grow(self, name: str) -> None:
+        self._versions[name] = self._versions.get(name, 0) + 1
+
+    def spoil_all(self) -> None:
+        """Notes that a row came or went."""
+        for column in self.layout.columns:
+            self._grow(column.name)
 
     def add(self, values: Mapping[str, Value], table: Item) -> StoredRow:
         """Adds a row, as a change of the table."""
@@ -401,7 +419,7 @@ class DatabaseRows(Rows):
 
         def revert() -> None:
             self.draft.added.pop(key, None)
-            self._grow()
+            self.spoil_all()
 
         said = (
             f"new record: {cut(' | '.join(f'{self.headings[each]}: {shown(value)}' for each, value in values.items()))}"
@@ -421,12 +439,11 @@ class DatabaseRows(Rows):
 
     def _note_deleted(self, row: StoredRow) -> None:
         draft, key = self.draft, row.key
-        values = [resolve(self.reader(heading)(row)) for heading in self.headings]
-        said = " | ".join("…" if isinstance(value, CellError) else shown(value) for value in values)
+        said = _deletion_said(_told(self.reader(heading)(row)) for heading in self.headings)
         had = draft.added.pop(key, None)
         former = [(changed, changed.pop(key)) for changed in draft.changed.values() if key in changed]
         draft.gone[key] = None
-        self._grow()
+        self.spoil_all()
 
         def revert() -> None:
             draft.gone.pop(key, None)
@@ -434,11 +451,20 @@ class DatabaseRows(Rows):
                 draft.added[key] = had
             for changed, value in former:
                 changed[key] = value
-            self._grow()
+            self.spoil_all()
 
         where = (self.name, self.key_said(key))
-        said = f"record deleted: {cut(said)}"
         self._book.recorder.add(Change(where, "deleted", False, True, said), revert, (self.name, key))
+
+
+def _told(value: Value) -> str:
+    """What is in a record, where that is told."""
+    value = resolve(value)
+    return "…" if isinstance(value, CellError) else shown(value)
+
+
+def _deletion_said(texts: Iterable[str]) -> str:
+    return f"record deleted: {cut(' | '.join(texts))}"
 
 
 class _Watch:

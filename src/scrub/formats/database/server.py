@@ -14,8 +14,8 @@ from scrub.formats.database import holders, server_place
 from scrub.formats.database.dialects import ServerDialect
 from scrub.formats.database.engine import Layout, Refusing, batches
 from scrub.formats.database.holders import Patience
-from scrub.formats.database.row_changes import Key, RowColumns, RowValues
-from scrub.formats.database.server_columns import Given, are_exact, values_of
+from scrub.formats.database.row_changes import Key, RowColumns, RowValues, key_columns
+from scrub.formats.database.server_columns import Given
 from scrub.formats.database.server_place import DRIVERS, DatabaseAddress
 from scrub.formats.database.server_tables import layouts_of, needed, read_as_texts
 from scrub.formats.database.where import EVERY, YES, Where, both
@@ -361,11 +361,27 @@ class ServerEngine:
         seen: RowValues,
     ) -> bool:
         """Gives many rows other values at once; see `Engine.replace`."""
-        if not are_exact(layout, (*layout.key, *columns, *read)) or (self.place.is_postgres and not self._may_stream):
+        assert rows.old is not None
+        assert rows.new is not None
+        given = Given(self._link, self._quote, layout, (*columns, *read), columns)
+        return self._write_given(given, [*rows.old.columns, *seen.columns, *rows.new.columns], rows)
+
+    def take_out(self, layout: Layout, columns: Sequence[str], rows: RowColumns) -> bool:
+        """Takes many rows out at once; see `Engine.take_out`."""
+        assert rows.old is not None
+        return self._write_given(Given(self._link, self._quote, layout, columns, ()), rows.old.columns, rows)
+
+    def put_in(self, layout: Layout, columns: Sequence[str], rows: RowColumns) -> bool:
+        """Adds many rows with their keys at once; see `Engine.put_in`."""
+        assert rows.new is not None
+        return self._write_given(Given(self._link, self._quote, layout, (), columns), rows.new.columns, rows)
+
+    def _write_given(self, given: Given, values: Sequence[Sequence[object]], rows: RowColumns) -> bool:
+        if not given.is_exact or (self.place.is_postgres and not self._may_stream):
             return False
-        given, values = Given(self._link, self._quote, layout, columns, read), values_of(rows, seen)
         with self._told():
-            return (given.in_postgres if self.place.is_postgres else given.in_mariadb)(values, len(rows))
+            write = given.in_postgres if self.place.is_postgres else given.in_mariadb
+            return write([*key_columns(rows.keys), *values], len(rows))
 
     @cached_property
     def _may_stream(self) -> bool:

@@ -9,7 +9,6 @@ from decimal import Decimal
 from typing import Any
 
 from scrub.formats.database.engine import Layout
-from scrub.formats.database.row_changes import RowColumns, RowValues, key_columns
 from scrub.formats.database.values import Column, Sort
 
 #: What columns contain that a server compares as Python does, and whose values it takes as they are. A moment or a time
@@ -28,26 +27,29 @@ _WRITTEN: dict[type, Callable[[Any], str]] = {
 _CHUNK = 10_000
 
 
-def are_exact(layout: Layout, names: Iterable[str]) -> bool:
-    """Whether a server can tell of these columns whether something else is in them."""
-    wanted = set(names)
-    columns = [column for column in layout.columns if column.name in wanted]
-    return all(column.sort in _EXACT and not column.loose for column in columns)
-
-
 class Given:
-    """The table with the keys, what is to be there so far, and the new values."""
+    """The table with the keys, what is to be there so far, and the new values. Without the former, rows come; without
+    the latter, they go.
+    """
 
     def __init__(
-        self, link: Any, quote: Callable[[str], str], layout: Layout, columns: Sequence[str], read: Sequence[str]
+        self, link: Any, quote: Callable[[str], str], layout: Layout, old: Sequence[str], new: Sequence[str]
     ) -> None:
+        """`old` and `new` are the columns of both."""
         self.link, self._quote = link, quote
         self._name = f"scrub_{os.urandom(8).hex()}"  # no table of theirs has this name
-        self._layout, self._columns, self._read = layout, columns, read
+        self._layout = layout
         self._known = {column.name: column for column in layout.columns}
         pairs = [(name, "kept") for name in layout.key]
-        pairs += [(name, "old") for name in (*columns, *read)] + [(name, "new") for name in columns]
+        pairs += [(name, "old") for name in old] + [(name, "new") for name in new]
         self._pairs = [(name, f"{word}_{number}") for number, (name, word) in enumerate(pairs)]
+
+    @property
+    def is_exact(self) -> bool:
+        """Whether the server can tell of all these columns whether something else is in them, and takes any value."""
+        columns = [self._known[name] for name, _ in self._pairs]
+        is_whole = self._places("old") or not any(column.own and not column.numbered for column in columns)
+        return bool(is_whole) and all(column.sort in _EXACT and not column.loose for column in columns)
 
     def _places(self, word: str) -> list[tuple[str, str]]:
         return [(name, own) for name, own in self._pairs if own.startswith(word)]
@@ -77,15 +79,23 @@ class Given:
             for start in range(0, count, _CHUNK):
                 written = [_column(column[start : start + _CHUNK]) for column in values]
                 stream.write("".join(f"{line}\n" for line in map("\t".join, zip(*written, strict=True))))
-        puts = ", ".join(f"{self._quote(name)} = {given}.{own}" for name, own in self._places("new"))
         old, new = (self._equal(self._places(word), _same_in_postgres) for word in ("old", "new"))
-        changed = link.exec_driver_sql(
-            f"UPDATE {self._table} SET {puts} FROM {given} WHERE {self._same_key} AND {old}"
-        ).rowcount
-        asked = f"SELECT count(*) FROM {self._table}, {given} WHERE {self._same_key} AND {new}"
-        right = changed == count and link.exec_driver_sql(asked).scalar() == count
+        if not new:
+            sql = f"DELETE FROM {self._table} USING {given} WHERE {self._same_key} AND {old}"
+        elif not old:
+            sql = self._inserted(" OVERRIDING SYSTEM VALUE")
+        else:
+            puts = ", ".join(f"{self._quote(name)} = {given}.{own}" for name, own in self._places("new"))
+            sql = f"UPDATE {self._table} SET {puts} FROM {given} WHERE {self._same_key} AND {old}"
+        changed = link.exec_driver_sql(sql).rowcount
+        asked = f"SELECT count(*) FROM {self._table}, {given} WHERE {' AND '.join(filter(None, (self._same_key, new)))}"
+        right = changed == count and link.exec_driver_sql(asked).scalar() == (count if new else 0)
         link.exec_driver_sql(f"DROP TABLE {given}")
         return bool(right)
+
+    def _inserted(self, told: str = "") -> str:
+        names, given = zip(*((self._quote(name), own) for name, own in self._places("new")), strict=True)
+        return f"INSERT INTO {self._table} ({', '.join(names)}){told} SELECT {', '.join(given)} FROM {self._name}"
 
     def in_mariadb(self, values: Sequence[Sequence[object]], count: int) -> bool:
         """The same on MariaDB and MySQL."""
@@ -94,20 +104,20 @@ class Given:
         try:
             places = ", ".join(["%s"] * len(values))
             link.exec_driver_sql(f"INSERT INTO {given} VALUES ({places})", list(zip(*values, strict=True)))
-            puts = ", ".join(f"{self._table}.{self._quote(name)} = {given}.{own}" for name, own in self._places("new"))
+            both = f"{self._table} JOIN {given} ON {self._same_key}"
             old, new = (self._equal(self._places(word), _same_in_mariadb) for word in ("old", "new"))
-            changed = link.exec_driver_sql(
-                f"UPDATE {self._table} JOIN {given} ON {self._same_key} SET {puts} WHERE {old}"
-            ).rowcount
-            asked = f"SELECT count(*) FROM {self._table} JOIN {given} ON {self._same_key} WHERE {new}"
-            return bool(changed == count and link.exec_driver_sql(asked).scalar() == count)
+            if not new:
+                sql = f"DELETE {self._table} FROM {both} WHERE {old}"
+            elif not old:
+                sql = self._inserted()
+            else:
+                puts = (f"{self._table}.{self._quote(name)} = {given}.{own}" for name, own in self._places("new"))
+                sql = f"UPDATE {both} SET {', '.join(puts)} WHERE {old}"
+            changed = link.exec_driver_sql(sql).rowcount
+            asked = f"SELECT count(*) FROM {both}{f' WHERE {new}' if new else ''}"
+            return bool(changed == count and link.exec_driver_sql(asked).scalar() == (count if new else 0))
         finally:
             link.exec_driver_sql(f"DROP TEMPORARY TABLE {given}")
-
-
-def values_of(rows: RowColumns, seen: RowValues) -> list[Sequence[object]]:
-    """All of them by column: the keys, what is to be there so far, the new values."""
-    return [*key_columns(rows.keys), *rows.old.columns, *seen.columns, *rows.new.columns]
 
 
 def _column(values: Sequence[object]) -> list[str]:

@@ -24,6 +24,8 @@ from scrub.store.errors import InUse, ReadOnly, StoreError
 #: Seconds that another program may hold the database.
 _PATIENCE = 5.0
 _BATCH = 400
+#: Rows that are read back together.
+_READ = 5_000
 _HEAD = b"SQLite format 3\0"
 #: What the engine keeps beside a database (its "Temporary Files", 2).
 _BESIDE = ("-journal", "-wal", "-shm")
@@ -300,11 +302,12 @@ class SqliteEngine:
         seen: RowValues,
     ) -> bool:
         """Gives many rows other values at once; see `Engine.replace`."""
-        if any(column.sort in _ANYTHING for column in layout.columns if column.name in (*columns, *read)):
-            return False  # 1 and 1.0 are equal to it
+        assert rows.old is not None
+        assert rows.new is not None
+        where = _where_same(layout, (*columns, *read))
+        if not where:
+            return False
         puts = ", ".join(f"{named(column)} = ?" for column in columns)
-        same = (f"{named(column)} COLLATE BINARY IS ?" for column in (*columns, *read))
-        where = " AND ".join((*(f"{named(each)} = ?" for each in layout.key), *same))
         values = (*rows.new.columns, *key_columns(rows.keys), *rows.old.columns, *seen.columns)
         with self._told():
             sql = f"UPDATE {named(layout.name)} SET {puts} WHERE {where}"
@@ -322,6 +325,35 @@ class SqliteEngine:
             found.get(key) == wanted[:width] and tuple(map(type, found[key])) == wanted[width:]
             for wanted, key in unlike.items()
         )
+
+    def take_out(self, layout: Layout, columns: Sequence[str], rows: RowColumns) -> bool:
+        """Takes many rows out at once; see `Engine.take_out`."""
+        assert rows.old is not None
+        where = _where_same(layout, columns)
+        if not where:
+            return False
+        values = zip(*key_columns(rows.keys), *rows.old.columns, strict=True)
+        with self._told():
+            sql = f"DELETE FROM {named(layout.name)} WHERE {where}"
+            return self._connection.executemany(sql, values).rowcount == len(rows)
+
+    def put_in(self, layout: Layout, columns: Sequence[str], rows: RowColumns) -> bool:
+        """Adds many rows with their keys at once; see `Engine.put_in`."""
+        assert rows.new is not None
+        if any(column.own for column in layout.columns):
+            return False
+        hidden = layout.key if layout.hidden_key else ()
+        names = (*columns, *hidden)
+        values = zip(*rows.new.columns, *(key_columns(rows.keys) if hidden else ()), strict=True)
+        with self._told():
+            what = f"({', '.join(map(named, names))}) VALUES {_places(len(names))}"
+            self._connection.executemany(f"INSERT INTO {named(layout.name)} {what}", values)
+        for keys, wanted in zip(batches(rows.keys, _READ), batches(rows.new, _READ), strict=True):
+            stored = self.now(layout, keys, columns)
+            found = [stored.get(key, ()) for key in keys]
+            if found != list(wanted) or not all(map(_same_types, found, wanted)):
+                return False
+        return True
 
     def hold(self, name: str) -> None:
         """Begins a part that is let go again, or kept."""
@@ -429,6 +461,20 @@ def sort_of(declared: str) -> Sort:
     if not word or "BLOB" in word:
         return Sort.ANY
     return Sort.REAL if any(each in word for each in ("REAL", "FLOA", "DOUB")) else Sort.NUMBER
+
+
+def _where_same(layout: Layout, columns: Sequence[str]) -> str:
+    """What finds a row where it is what it was: by its key, then by these columns. Nothing where a column of them can
+    hold anything: 1 and 1.0 are equal to the engine.
+    """
+    if any(column.sort in _ANYTHING for column in layout.columns if column.name in columns):
+        return ""
+    same = (f"{named(column)} COLLATE BINARY IS ?" for column in columns)
+    return " AND ".join((*(f"{named(each)} = ?" for each in layout.key), *same))
+
+
+def _same_types(found: Sequence[object], wanted: Sequence[object]) -> bool:
+    return list(map(type, found)) == list(map(type, wanted))
 
 
 def _places(count: int) -> str:

@@ -35,9 +35,12 @@ class ChangeColumn(Sequence[Change]):
         labels: Sequence[str] = (),
         cells: tuple[array[int], array[int]] | None = None,
         told: Callable[[object], object] | None = None,
+        said: Sequence[str] = (),
     ) -> None:
-        """`told` makes what is listed of a value on either side; None where that was done."""
-        self.place, self.field = place, field
+        """`told` makes what is listed of a value on either side; None where that was done. `said` is how each change is
+        told, where the two sides do not say it.
+        """
+        self.place, self.field, self.said = place, field, said
         self._labels, self.cells = labels, cells
         self._values, self._told = (before, after), told
 
@@ -67,7 +70,8 @@ class ChangeColumn(Sequence[Change]):
         if isinstance(number, slice):
             return [self[each] for each in range(*number.indices(len(self)))]
         before, after = self.sides
-        return Change(self.at(number), self.field, before[number], after[number])
+        said = self.said[number] if self.said else ""
+        return Change(self.at(number), self.field, before[number], after[number], said)
 
     def differing(self) -> Sequence[object] | None:
         """Which of them read differently on their two sides; None for all of them."""
@@ -82,7 +86,8 @@ class ChangeColumn(Sequence[Change]):
         labels = LongList(compress(self._labels, wanted)) if self.cells is None else ()
         cells = None if self.cells is None else _both(array("I", compress(each, wanted)) for each in self.cells)
         before, after = (LongList(compress(side, wanted)) for side in self.sides)
-        return ChangeColumn(self.place, self.field, before, after, labels, cells, None)
+        said = LongList(compress(self.said, wanted)) if self.said else ()
+        return ChangeColumn(self.place, self.field, before, after, labels, cells, None, said)
 
     def by_column(self) -> dict[int, ChangeColumn]:
         """Those of each column of a sheet; 0 where they are not of cells."""
@@ -106,6 +111,8 @@ class ChangeColumn(Sequence[Change]):
             found["labels"] = self._labels
         else:
             found["rows"], found["columns"] = self.cells[0].tolist(), _short(self.cells[1].tolist())
+        if self.said:
+            found["said"] = self.said
         before, after = self.sides
         return {**found, "before": _short(before), "after": _short(after)}
 
@@ -114,14 +121,15 @@ class ChangeColumn(Sequence[Change]):
         """What the history kept; see `Changes.of`."""
         count = len(kept["labels"] if "labels" in kept else kept["rows"])
         before, after = (_long(kept[word], count) for word in ("before", "after"))
-        labels = kept.get("labels", ())
-        _ensure_texts(kept["place"], kept["field"], *before, *after, *labels)
+        labels, said = kept.get("labels", ()), kept.get("said", ())
+        _ensure_texts(kept["place"], kept["field"], *before, *after, *labels, *said)
         cells = None
         if "rows" in kept:
             cells = array("I", kept["rows"]), array("I", _long(kept["columns"], count))
-        if {len(before), len(after)} != {count} or (cells is not None and len(cells[1]) != count):
+        wrong = (said and len(said) != count) or (cells is not None and len(cells[1]) != count)
+        if wrong or {len(before), len(after)} != {count}:
             raise ValueError("columns of changes of several lengths")
-        return cls(kept["place"], kept["field"], before, after, labels, cells)
+        return cls(kept["place"], kept["field"], before, after, labels, cells, None, said)
 
 
 #: Types of which equal values read the same.

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Iterable, Iterator, MutableMapping, Sequence
-from itertools import islice
+from itertools import chain, islice
 from typing import Any, TypeVar, overload
 
 from scrub.model.core.preferences import CURRENT
@@ -138,8 +138,7 @@ class LongList(Sequence[T]):
         return len(self._chunks) * _CHUNK + len(self._tail)
 
     def __iter__(self) -> Iterator[T]:
-        for chunk in self.chunks():
-            yield from chunk
+        return chain.from_iterable(self.chunks())
 
     def __reversed__(self) -> Iterator[T]:
         for number in range(len(self._chunks), -1, -1):
