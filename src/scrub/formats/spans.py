@@ -6,6 +6,7 @@ The text is never rewritten. Attribute values are spliced inside their start tag
 from __future__ import annotations
 
 import re
+from array import array
 from bisect import bisect_left, bisect_right
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from itertools import accumulate
@@ -59,6 +60,28 @@ class Splice(NamedTuple):
     start: int
     end: int
     new: bytes
+
+
+class ManySplices:
+    """Splices in the order of their places, in little room: there can be a million."""
+
+    __slots__ = ("_ends", "_news", "_starts")
+
+    def __init__(self) -> None:
+        self._starts, self._ends = array("Q"), array("Q")
+        self._news: list[bytes] = []
+
+    def add(self, start: int, end: int, new: bytes) -> None:
+        """Puts one after the others."""
+        self._starts.append(start)
+        self._ends.append(end)
+        self._news.append(new)
+
+    def __len__(self) -> int:
+        return len(self._news)
+
+    def __iter__(self) -> Iterator[Splice]:
+        return map(Splice, self._starts, self._ends, self._news)
 
 
 #: Where a splice begins and ends.
@@ -379,11 +402,16 @@ def spliced(data: bytes, splices: Iterable[Splice]) -> bytes:
     return b"".join(pieces_of(data, splices))
 
 
-def pieces_of(data: bytes, splices: Iterable[Splice]) -> Iterator[bytes | memoryview]:
-    """The part with all splices done, piece by piece: a large one need not be there twice."""
+def pieces_of(data: bytes, splices: Iterable[Splice], many: Iterable[Splice] = ()) -> Iterator[bytes | memoryview]:
+    """The part with all splices done, piece by piece: a large one need not be there twice. `many` are in order."""
     view = memoryview(data)
     at = 0
-    for start, end, new in sorted(splices, key=_PLACE):
+    in_order: Iterable[Splice] = sorted(splices, key=_PLACE)
+    if many:
+        from heapq import merge  # for very many alone
+
+        in_order = merge(in_order, many, key=_PLACE)
+    for start, end, new in in_order:
         if start < at:
             raise ValueError("two splices overlap")
         yield view[at:start]

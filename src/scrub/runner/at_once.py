@@ -4,7 +4,7 @@ records may do all of it at once.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import TypeVar
 
 from scrub.language import tree
@@ -55,6 +55,23 @@ def at_once(on: Compiler, node: tree.Each, where: Test | None) -> AtOnce | None:
             return None
 
     return do
+
+
+def each_at_once(
+    do: AtOnce, frame: Frame, pieces: Sequence[Sequence[object]], headings: Sequence[str]
+) -> tuple[int, Sequence[Sequence[object]]]:
+    """Does what can be done at once, piece by piece; tells how many turns that were, and the pieces that are left.
+    `headings` are what all items of several pieces need, before any of them is changed.
+    """
+    if len(pieces) > 1 and not all(isinstance(each, Series) and each.has(headings) for each in pieces if each != []):
+        return 0, pieces
+    turns = 0
+    for number, piece in enumerate(pieces):
+        done = 0 if piece == [] else do(frame, piece)
+        if done is None:
+            return turns, pieces[number:]
+        turns += done
+    return turns, ()
 
 
 def _deleting(on: Compiler, node: tree.Each, deed: tree.Do, where: Test | None) -> AtOnce | None:

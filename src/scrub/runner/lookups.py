@@ -361,6 +361,12 @@ def members(item: object, path: tuple[str, ...]) -> Iterable[object]:
     return found if isinstance(found, Series) else (each for each in found if not each.removed)
 
 
+def visited_apart(item: object, path: tuple[str, ...]) -> list[Sequence[object]]:
+    """The same, those of each holder by itself: a workbook has sheets, which have records."""
+    holders = inside(item, path[:-1]) if len(path) > 1 else (item,)
+    return [visited(holder, path[-1:]) for holder in holders]
+
+
 def visited(item: object, path: tuple[str, ...]) -> Sequence[object]:
     """The items at the end of a path as a loop goes through them: fixed when it begins."""
     found = members(item, path)

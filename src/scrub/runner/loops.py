@@ -12,12 +12,12 @@ from scrub.model.core.progress import over
 from scrub.model.core.series import Opening
 from scrub.model.core.types import NUMBER
 from scrub.model.core.values import Value, type_name
-from scrub.runner.at_once import at_once
+from scrub.runner.at_once import at_once, each_at_once
 from scrub.runner.blocks import LEAVE, compile_block, compile_turns, cost_of
 from scrub.runner.compiling import Compiler, Run, runs
 from scrub.runner.execution import Execution, Frame
 from scrub.runner.fitting import fitted
-from scrub.runner.lookups import records, visited
+from scrub.runner.lookups import records, visited, visited_apart
 from scrub.runner.pushdown import choosing
 from scrub.runner.sorting import sorting
 
@@ -39,7 +39,7 @@ def _each(on: Compiler, node: tree.Each) -> Run:
     body = compile_turns(on, slot, means.items, node.body)
     warm, test_warm = on.warming(body, node.body), on.warming(where, node.where, True)
     cost, in_cells = cost_of(node.body), node.word in ("cell", "record", "row", "column", "cells")
-    goes_through = _visited(on, node)
+    goes_through, headings = _visited(on, node), sorted(means.headings)
     by_items = means.items and (not means.headings or on.deletes)
     label = _label if means.items else None
     in_order = _in_order(on, node, where)
@@ -51,11 +51,16 @@ def _each(on: Compiler, node: tree.Each) -> Run:
     def run(frame: Frame) -> int | None:
         execution: Execution = frame[0]
         holder = outer(frame) if outer else frame[base]
-        done = None if do_all is None else do_all(frame, visited(holder, means.path))
-        if done is not None:
+        every: Sequence[Value] | None = None
+        if do_all is not None:
+            pieces = visited_apart(holder, means.path)
+            done, left = each_at_once(do_all, frame, pieces, headings)
             execution.spend(cost * done)
-            return None
-        candidates, test = choose(frame, goes_through(holder))
+            if not left:
+                return None
+            if len(left) < len(pieces):
+                every = [item for piece in left for item in piece]
+        candidates, test = choose(frame, goes_through(holder) if every is None else every)
         turns, body, is_plain = 0, warm(), test is where
         if attempts and isinstance(candidates, Opening):
             candidates = candidates.but_for_broken(execution.remark)

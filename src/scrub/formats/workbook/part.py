@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from array import array
-from collections.abc import Callable, Collection, Iterable, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 
 from scrub.formats.opc.relationships import Relationship, related_trees, relationships
 from scrub.formats.spans import NotReadable, Span, Splice, number_in, parse
-from scrub.formats.workbook.cells.row_form import ROW
+from scrub.formats.workbook.cells.row_form import ROW, numbers_of
 from scrub.formats.workbook.cells.searched import Searched
 from scrub.formats.workbook.cells.sheet_data import Parsed, Stored
 from scrub.formats.zip import Package
@@ -58,7 +58,7 @@ class SheetPart:
         self.parse_slowly = False
         self._skeleton: Skeleton | None = None
         self._cut = self._left_out = 0
-        self._rows: array[int] | None = None  # the rows of a part that is known to be searched exactly
+        self._rows: Sequence[int] | None = None  # the rows of a part that is known to be searched exactly
 
     def problem(self, what: object) -> FileProblem:
         """A problem with this sheet."""
@@ -117,10 +117,10 @@ class SheetPart:
         if self._skeleton is None:
             self._keep_skeleton(data)
         if self._rows is not None:
-            return Searched(data, self._cut, self._cut + self._left_out, list(self._rows))
+            return Searched(data, self._cut, self._cut + self._left_out, self._rows)
         result = self._found(data, self._cut, self._left_out, wanted=wanted)
         if isinstance(result, Searched):
-            self._rows = array("I", result.numbers)
+            self._rows = result.numbers if isinstance(result.numbers, range) else array("I", result.numbers)
         if self.has_formulas is None:
             rest, inside = (
                 (self.skeleton().data, result.has_formulas) if isinstance(result, Searched) else (data, False)
@@ -144,8 +144,7 @@ class SheetPart:
         _, cut, left_out = without_cells(data)
         if not left_out:
             return None
-        numbers = list(map(int, ROW.findall(data, cut, cut + left_out)))
-        return Searched(data, cut, cut + left_out, numbers)
+        return Searched(data, cut, cut + left_out, numbers_of(ROW, data, cut, cut + left_out))
 
     def _found(
         self,

@@ -100,7 +100,8 @@ class SavedSheet:
 
             stored = part.stored(data)
             writer = CellWriter(self._overlay, stored, self._shared, lines.inherited_style, self._where, rows)
-            splices += writer.splices()
+            many, others = writer.splices()
+            return pieces_of(data, [*splices, *others], many)
         return pieces_of(data, splices)
 
     def elements(self, parts: Parts) -> dict[str, bytes]:

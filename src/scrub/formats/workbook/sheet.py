@@ -6,6 +6,7 @@ from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, S
 from datetime import date, datetime
 from decimal import Decimal
 from functools import cached_property, partial
+from itertools import compress
 from typing import TYPE_CHECKING, ClassVar
 
 from scrub.formats.overlay import NOBODYS, UNCHANGED, key_of, place_of
@@ -38,6 +39,7 @@ from scrub.model.core.amounts import Duration
 from scrub.model.core.area import MOST_COLUMNS, MOST_ROWS, Area
 from scrub.model.core.change import Undo
 from scrub.model.core.declare import FileItem
+from scrub.model.core.edit_columns import note_in_turn
 from scrub.model.core.problem import Failure
 from scrub.model.core.text import Edit, edited
 from scrub.model.core.values import Secret, Value, type_name
@@ -47,6 +49,8 @@ if TYPE_CHECKING:
 
 #: The most characters that a cell contains.
 _MOST_CHARACTERS = 32_767
+#: Rows above which a column is read without a table of it, which would take more room than all else.
+_MANY = 100_000
 
 
 class OfficeSheet(OpenSheet):
@@ -112,6 +116,50 @@ class OfficeSheet(OpenSheet):
                     self.overlay.live[column] = values
             loaded.columns[column] = values
         return values
+
+    def values_at(self, column: int, rows: Sequence[int]) -> Sequence[Value]:
+        """What is in a column in many rows: of very many, read without a table of it that is kept."""
+        values = self._stored_at(column, rows) if len(rows) > _MANY else None
+        return super().values_at(column, rows) if values is None else values
+
+    def _stored_at(self, column: int, rows: Sequence[int]) -> Sequence[Value] | None:
+        """The same as it is stored; None where something was changed, or is calculated."""
+        overlay, loaded = self.overlay, self._stored.loaded()
+        if self.line_changes or overlay.formulas or overlay.is_changed(column):
+            return None
+        if column in overlay.live or column in loaded.columns or loaded.has_many_columns:
+            return None
+        return self._stored.values_at(column, rows)
+
+    def put_many(self, rows: Sequence[int], puts: Sequence[tuple[int, Sequence[Value]]]) -> None:
+        """Gives cells of many rows values: of very many at once, where all are texts or numbers, and may be there."""
+        column, values = puts[0]
+        recorder, overlay = self._shared.file.recorder, self.overlay
+        before = None
+        if len(puts) == 1 and len(rows) > _MANY and recorder.takes_columns and self._locks.is_free():
+            before = self._stored_at(column, rows)
+        plain = before is not None and not overlay.runs and _are_plain(values)
+        if (
+            before is None
+            or not plain
+            or rows[-1] > MOST_ROWS
+            or column > MOST_COLUMNS
+            or CellError in map(type, before)
+        ):
+            super().put_many(rows, puts)
+            return
+        differs = bytearray(type(old) is not type(new) or old != new for old, new in zip(before, values, strict=True))
+        keys = [key_of(row, column) for row in compress(rows, differs)]
+        if not keys:
+            return
+        was, values = list(compress(before, differs)), list(compress(values, differs))
+        self.row_changed(rows[0])
+        overlay.change_many(keys, values, was, None)
+        self._shared.cells_changed()
+        known = self._puts if self._puts and self._puts.name == self.name else None
+        puts_made = self._puts = recorder.column(known, partial(Puts, self))
+        assert puts_made is not None
+        note_in_turn([(puts_made, keys, was, values, None)], len(keys))
 
     def _read_all(self, loaded: Loaded) -> None:
         for column, (found, formulas) in self._stored.read_all().items():
@@ -823,3 +871,13 @@ class OfficeSheet(OpenSheet):
         self._tab.ensure_copied(bool(self.line_changes))
         made: OfficeSheet = self._shared.make_sheet(name, self)
         return made
+
+
+def _are_plain(values: Sequence[Value]) -> bool:
+    """Whether all are texts, or all numbers, that any cell can contain."""
+    kinds = set(map(type, values))
+    if kinds == {str}:
+        return all(0 < len(each) <= _MOST_CHARACTERS for each in set(values) if isinstance(each, str))
+    return kinds == {Decimal} and all(
+        -MOST_EXACT < each < MOST_EXACT for each in set(values) if isinstance(each, Decimal)
+    )

@@ -322,7 +322,7 @@ class _GridSeries(Fixed):
 
     def set_all(self, sieve: Sieve | None, settings: Sequence[Setting]) -> int | None:
         """Sets values in all of them for which a condition holds."""
-        return self._rows.set_all(tuple(self), sieve, settings)
+        return self._rows.set_all(self._every, sieve, settings)
 
 
 def table_rows(sheet: Grid, place: TablePlace) -> GridRows:

@@ -413,6 +413,10 @@ class Records(Through[Record]):
         found = self._inner.sifted(predicate, tally)
         return None if found is None else Records(self.table, found)
 
+    def has(self, headings: Iterable[str]) -> bool:
+        """Whether each of them has a value under all these headings."""
+        return all(heading_key(each) in self.table.rows.headings for each in headings)
+
     def set_all(self, sieve: Sieve | None, settings: Sequence[Setting]) -> int | None:
         """The same, of the rows: one record stands for all with the same values."""
         one = OneRow(self.table.rows)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any, TypeVar
 
 from scrub.model.core.predicate import Predicate, Setting, Sieve, Tally
@@ -48,6 +48,10 @@ class Series(Sequence[T]):
         """
         return None
 
+    def has(self, headings: Iterable[str]) -> bool:
+        """Whether each of them certainly has a value under all these headings."""
+        return False
+
     def delete_all(self, sieve: Sieve | None) -> int | None:
         """Takes out all items for which a condition holds, as if one by one; see `set_all`."""
         return None
@@ -66,7 +70,7 @@ class Fixed(Series[Any]):
     __slots__ = ("_every",)
 
     def __init__(self, every: Sequence[object]) -> None:
-        self._every: Sequence[object] = every if isinstance(every, range) else tuple(every)
+        self._every: Sequence[Any] = every if isinstance(every, range) else tuple(every)
         super().__init__(len(every), self._every.__getitem__)
 
     def __iter__(self) -> Iterator[object]:

@@ -109,7 +109,7 @@ class Decoder:
         self,
         cells: Sequence[tuple[object, ...]],
         where: Callable[[int], str],
-        numbers: list[int] | None = None,
+        numbers: Sequence[int] | None = None,
         texts_only: bool = False,
     ) -> dict[int, Value]:
         """The values of plain cells of one column by row: each is row, attributes, value, inline `t` element.
@@ -149,19 +149,26 @@ class Decoder:
                 result = {row: value for row, value in result.items() if value is not None}
         return result
 
-    def alike(self, form: bytes, raw: list[bytes], rows: list[int], where: Callable[[int], str]) -> dict[int, Value]:
-        """The values of cells of one form by row; empty texts are left out."""
+    def values_alike(
+        self, form: bytes, raw: list[bytes], rows: Sequence[int], where: Callable[[int], str]
+    ) -> Sequence[Value]:
+        """The values of cells of one form, one in each of the rows."""
         attributes = attributes_of(form)
         type_ = attributes.get("t", "n")
         if type_ == "inlineStr":
-            values = _often(raw, _plain_texts)
-        else:
-            values = self._typed_together(type_, number_in(attributes, "s"), raw, rows, where)
+            return _often(raw, _plain_texts)
+        return self._typed_together(type_, number_in(attributes, "s"), raw, rows, where)
+
+    def alike(
+        self, form: bytes, raw: list[bytes], rows: Sequence[int], where: Callable[[int], str]
+    ) -> dict[int, Value]:
+        """The same by row; empty texts are left out."""
+        values = self.values_alike(form, raw, rows, where)
         found = zip(rows, values, strict=True)
         return {row: value for row, value in found if value is not None} if None in values else dict(found)
 
     def _typed_together(
-        self, type_: str, style: int, raw: list[bytes], rows: list[int], where: Callable[[int], str]
+        self, type_: str, style: int, raw: list[bytes], rows: Sequence[int], where: Callable[[int], str]
     ) -> Sequence[Value]:
         different = set(raw)
         if type_ == "n" and self.styles.sort(style) == NUMBER and b"" not in different:

@@ -5,7 +5,10 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection
+from array import array
+from collections.abc import Collection, Sequence
+from itertools import count
+from operator import eq
 
 from scrub.formats.xmltext import attributes_of
 from scrub.model.core.lazy_pattern import lazy_pattern
@@ -14,6 +17,8 @@ from scrub.model.core.named import NamedTuple
 #: The bytes of rows that are read so: for fewer it does not pay, and what is found in more would take much room until
 #: somebody asks for it.
 _LEAST, _MOST = 50_000, 8_000_000
+#: The bytes of rows that are searched at once for numbers.
+_PIECE = 4_000_000
 #: The cells of such a row: a pattern of more takes long to make.
 _MOST_CELLS = 100
 #: The bytes of rows above that may have other forms: headings and titles.
@@ -46,10 +51,30 @@ class OneForm(NamedTuple):
     """
 
     start: int
-    numbers: list[int]
+    numbers: Sequence[int]
     letters: list[bytes]
     has_formulas: bool
     columns: dict[bytes, Alike]
+
+
+def numbers_of(found: re.Pattern[bytes], data: bytes, start: int, end: int) -> Sequence[int]:
+    """The numbers that a pattern finds in rows, piece by piece: a million take much room while they are texts."""
+    if end - start <= _PIECE:
+        return as_rows(list(map(int, found.findall(data, start, end))))
+    numbers = array("I")
+    while start < end:
+        following = data.find(b"<row ", start + _PIECE, end)
+        piece_end = following if following >= 0 else end
+        numbers.extend(map(int, found.findall(data, start, piece_end)))
+        start = piece_end
+    return as_rows(numbers)
+
+
+def as_rows(numbers: Sequence[int]) -> Sequence[int]:
+    """Numbers of rows in little room, where each follows the one before."""
+    if numbers and all(map(eq, numbers, count(numbers[0]))):
+        return range(numbers[0], numbers[-1] + 1)
+    return numbers
 
 
 def plain_rows(letters: bytes) -> re.Pattern[bytes]:
@@ -83,7 +108,7 @@ def of_one_form(data: bytes, start: int, end: int, wanted: Collection[bytes] = (
         if is_held:
             place += 1
             columns[name] = Alike(attributes, pieces[place::width])
-    numbers = list(map(int, [*ROW.findall(above), *pieces[1::width]]))
+    numbers = as_rows(list(map(int, [*ROW.findall(above), *pieces[1::width]])))
     has_formulas = b"<f" in above or b"<f" in data[last:end]
     return OneForm(
         start + len(above), numbers, sorted(letters, key=lambda each: (len(each), each)), has_formulas, columns

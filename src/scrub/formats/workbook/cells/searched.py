@@ -8,11 +8,11 @@ from collections import Counter
 from collections.abc import Collection, Iterator, Sequence
 from functools import cached_property
 from itertools import accumulate
-from operator import add
+from operator import add, lt
 from typing import Any
 
 from scrub.formats.spans import NotReadable
-from scrub.formats.workbook.cells.row_form import ROW, Alike, of_one_form, plain_rows
+from scrub.formats.workbook.cells.row_form import ROW, Alike, as_rows, numbers_of, of_one_form, plain_rows
 from scrub.formats.workbook.cells.sheet_data import RowSpan, Stored
 from scrub.formats.workbook.cells.stored_cell import CELL, StoredCell, holds, matched
 from scrub.formats.xmltext import attributes_of
@@ -85,7 +85,7 @@ class Searched(Stored):
     prefix = ""
 
     def __init__(
-        self, data: bytes, start: int, end: int, numbers: list[int] | None = None, wanted: Collection[bytes] = ()
+        self, data: bytes, start: int, end: int, numbers: Sequence[int] | None = None, wanted: Collection[bytes] = ()
     ) -> None:
         """`numbers` are the rows where they are known from an earlier reading, `wanted` the letters of columns that
         will probably be asked for.
@@ -96,7 +96,7 @@ class Searched(Stored):
         if self._form is not None:
             self.numbers, self._letters = self._form.numbers, self._form.letters
         else:
-            self.numbers = list(map(int, ROW.findall(data, start, end))) if numbers is None else numbers
+            self.numbers = numbers_of(ROW, data, start, end) if numbers is None else as_rows(numbers)
         self._near: dict[int, tuple[int, int]] = {}  # the ranges of the first rows and the last one
         self._long_rows: dict[int, dict[bytes, int]] = {}  # the places of cells, by the beginnings of rows
         self._last: tuple[int, int, StoredCell | None] = (0, 0, None)
@@ -131,11 +131,11 @@ class Searched(Stored):
             return data.count(what, start, end)
 
         if self._form is not None or self._is_plain():
-            return self.numbers == sorted(set(self.numbers))
+            return self._ascends
         # As many < as > means that neither is in a text or a value: each < then begins a tag and each > ends one.
         if count(b"<") != count(b">"):
             return False
-        if count(b"<row") != len(self.numbers) or self.numbers != sorted(set(self.numbers)):
+        if count(b"<row") != len(self.numbers) or not self._ascends:
             return False
         ends = count(b"</c>")
         if count(b"</c") != ends and any(count(b"</c" + rest) for rest in _BLANKS):
@@ -145,6 +145,16 @@ class Searched(Stored):
             and self._closed(b"row", count(b"</row>"), len(self.numbers))
             and self._closed(b"c", ends, count(b"<c "))
         )
+
+    @property
+    def _ascends(self) -> bool:
+        """Whether each row has a greater number than the one before it."""
+        return isinstance(self.numbers, range) or all(map(lt, self.numbers, self.numbers[1:]))
+
+    @cached_property
+    def _keys(self) -> Sequence[int]:
+        """The numbers of the rows, as the tables of all columns share them."""
+        return list(self.numbers)
 
     @cached_property
     def _last_of_first(self) -> bytes:
@@ -258,40 +268,45 @@ class Searched(Stored):
                 del kept[next(iter(kept))]
         return places.get(needle, -1)
 
-    def plain_column(self, column: int) -> Iterator[tuple[list[int], list[PlainCell]]]:
+    def plain_column(self, column: int) -> Iterator[tuple[Sequence[int], list[PlainCell]]]:
         """The cells of a column, block by block, each with the numbers of all rows of the block."""
         if letters_of(column).encode() not in self._letters:
             return
         cells = _cells_of(column)
-        for rows, start, end in self._blocks():
+        for rows, start, end in self._blocks(self._keys):
             yield rows, found_in_column(cells, letters_of(column).encode(), self.data, start, end)
 
-    def alike_or_plain(self, column: int) -> Iterator[tuple[list[int], Alike | list[PlainCell]]]:
-        """The same; cells that have one form, one in each row of the block, are given by their values alone."""
+    def alike_or_plain(
+        self, column: int, as_keys: bool = True
+    ) -> Iterator[tuple[Sequence[int], Alike | list[PlainCell]]]:
+        """The same; cells that have one form, one in each row of the block, are given by their values alone. `as_keys`
+        tells that a table of the rows is made.
+        """
+        numbers = self._keys if as_keys else self.numbers
         letters = letters_of(column).encode()
         if letters not in self._letters:
             return  # before a pattern is compiled for it
         cells, form = _cells_of(column), self._form
         known = form.columns.pop(letters, None) if form else None
         if form and known:  # kept until it was asked for
-            above = len(self.numbers) - len(known.values)
-            yield self.numbers[:above], found_in_column(cells, letters, self.data, self.body[0], form.start)
-            yield self.numbers[above:], known
+            above = len(numbers) - len(known.values)
+            yield numbers[:above], found_in_column(cells, letters, self.data, self.body[0], form.start)
+            yield numbers[above:], known
             return
-        for rows, start, end in self._blocks():
+        for rows, start, end in self._blocks(numbers):
             alike = self._alike(letters, cells, start, end) if len(rows) > _NEAR else None
             is_whole = alike and len(alike.values) == len(rows)
             yield rows, alike if alike and is_whole else found_in_column(cells, letters, self.data, start, end)
 
-    def _blocks(self) -> Iterator[tuple[list[int], int, int]]:
+    def _blocks(self, numbers: Sequence[int]) -> Iterator[tuple[Sequence[int], int, int]]:
         """Rows that are read at once: their numbers, and where they begin and end."""
         start, last = self.body
-        ends = [*range(1, len(self.numbers), _BLOCK), len(self.numbers)]  # the first row is often one of headings
+        ends = [*range(1, len(numbers), _BLOCK), len(numbers)]  # the first row is often one of headings
         for first, following in zip([0, *ends], ends, strict=False):
             end = last
-            if following < len(self.numbers):
-                end = self.data.index(b'<row r="%d"' % self.numbers[following], start)
-            yield self.numbers[first:following], start, end
+            if following < len(numbers):
+                end = self.data.index(b'<row r="%d"' % numbers[following], start)
+            yield numbers[first:following], start, end
             start = end
 
     def _alike(self, letters: bytes, cells: re.Pattern[bytes], start: int, end: int) -> Alike | None:
@@ -378,16 +393,16 @@ class Searched(Stored):
         return set(self._holding_rows)
 
     @cached_property
-    def _holding_rows(self) -> list[int]:
+    def _holding_rows(self) -> Sequence[int]:
         data, (start, end) = self.data, self.body
         if data.find(b"<v></v>", start, end) >= 0 or data.find(b"<v/>", start, end) >= 0:
             return [number for index, number in enumerate(self.numbers) if super(Searched, self).holds(index)]
-        result = list(map(int, _FIRST_HOLDS.findall(data, start, end)))
+        result = numbers_of(_FIRST_HOLDS, data, start, end)
         if len(result) < len(self.numbers):  # most rows begin with a filled cell; else all cells are looked at
-            result = list(map(int, _HOLDING_ROW.findall(data, start, end)))
+            result = numbers_of(_HOLDING_ROW, data, start, end)
         return result
 
-    def holding(self, first: int, last: int) -> list[int]:
+    def holding(self, first: int, last: int) -> Sequence[int]:
         """The rows that hold anything, of those from one place to before another."""
         if last - first < 3:
             return [self.numbers[index] for index in range(first, last) if self.holds(index)]

@@ -32,7 +32,7 @@ class Stored:
 
     data: bytes
     prefix: str
-    numbers: list[int]
+    numbers: Sequence[int]
     #: Where rows go: inside `sheetData`, and the range of that element when it is an empty one.
     body: tuple[int, int]
     empty_tag: Span | None = None
@@ -93,7 +93,7 @@ class Stored:
         """The columns in which cells are stored, empty ones too."""
         return sorted({cell.column for cell in self.all_cells()})
 
-    def holding(self, first: int, last: int) -> list[int]:
+    def holding(self, first: int, last: int) -> Sequence[int]:
         """The rows that hold anything, of those from one place to before another."""
         return [self.numbers[index] for index in range(first, last) if self.holds(index)]
 
@@ -113,7 +113,7 @@ class Parsed(Stored):
         self._problem = problem
         self._most = (2 * MOST_ROWS, 2 * MOST_COLUMNS) if beyond else (MOST_ROWS, MOST_COLUMNS)
         holder = root.child("sheetData")
-        self.numbers = []
+        self.numbers: list[int] = []
         self._rows: list[Span] = []
         self._cells: dict[int, list[StoredCell]] = {}
         if holder is None:

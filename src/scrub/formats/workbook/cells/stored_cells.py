@@ -21,6 +21,7 @@ from scrub.formats.xmltext import attributes_of
 from scrub.model.cells.grid import ColumnValues
 from scrub.model.core.area import Area, address_of, area_of, letters_of
 from scrub.model.core.problem import Failure
+from scrub.model.core.values import Value
 
 #: Columns read one by one before a sheet is read as a whole.
 _FEW = 16
@@ -136,6 +137,29 @@ class StoredCells:
                 self._take(values, formulas, cell)
         self.formula_rows[column] = formulas
         return values
+
+    def values_at(self, column: int, rows: Sequence[int]) -> Sequence[Value] | None:
+        """What is in a column in stored rows, without a table of it; None where that must be made: rows are missing
+        between others, or cells contain more than a value.
+        """
+        stored = self.loaded().stored
+        if not isinstance(stored, Searched) or not isinstance(stored.numbers, range) or not rows:
+            return None
+        if min(rows) not in stored.numbers or max(rows) not in stored.numbers:
+            return None
+        decoder, where = self._shared.decoder, partial(self._in_column, column)
+        values: list[Value] = []
+        for numbers, plain in stored.alike_or_plain(column, as_keys=False):
+            if isinstance(plain, Alike):
+                values += decoder.values_alike(*plain, numbers, where)
+                continue
+            if not all(map(_ENDING, plain)):
+                return None
+            known = decoder.column(plain, where, numbers if len(plain) == len(numbers) else None)
+            values += map(known.get, numbers)
+        self.formula_rows.setdefault(column, set())
+        first = stored.numbers[0]
+        return [values[row - first] for row in rows] if values else [None] * len(rows)
 
     def read_all(self) -> dict[int, tuple[ColumnValues, set[int]]]:
         """All columns in one pass, each with the rows of its formulas: a sheet that is read cell by cell would be

@@ -10,7 +10,7 @@ from decimal import Decimal
 from typing import Any
 
 from scrub.formats.overlay import key_of, place_of
-from scrub.formats.spans import Splice, number_in, tag_end, with_attributes
+from scrub.formats.spans import ManySplices, Splice, number_in, tag_end, with_attributes
 from scrub.formats.workbook.cells.appended import AppendedRows, AppendedWriter
 from scrub.formats.workbook.cells.decode import stored_number
 from scrub.formats.workbook.cells.overlay import SheetOverlay
@@ -71,19 +71,19 @@ class CellWriter:
         #: The rest of a new cell after its format, for each type of values.
         self._contents: defaultdict[type, dict[object, bytes]] = defaultdict(dict)
 
-    def splices(self) -> list[Splice]:
-        """What makes the part say what the cells are to be, in the order of the part."""
+    def splices(self) -> tuple[ManySplices, list[Splice]]:
+        """What makes the part say what the cells are to be: the commonest in the order of the part, and the others."""
         overlay = self.overlay
         appended = overlay.appended if self._stands_alone(overlay.appended) else None
         values = overlay.values if appended is None else overlay.values_above
         if isinstance(self.stored, Searched) and not overlay.formulas and not self.row_attributes:
             found, rest = self._plain(self.stored, values)
         else:
-            found, rest = [], {*values, *overlay.formulas, *overlay.styles}
+            found, rest = ManySplices(), {*values, *overlay.formulas, *overlay.styles}
         if appended is None:
-            return [*found, *self._others(rest, [])]
+            return found, self._others(rest, [])
         below = {key for key in rest if key >> 15 >= appended.top}
-        return [*found, *self._others(rest - below, [(appended.top, self._appended(appended, below))])]
+        return found, self._others(rest - below, [(appended.top, self._appended(appended, below))])
 
     def _stands_alone(self, appended: AppendedRows | None) -> bool:
         """Whether nothing is stored or set in or below the rows that were appended below all others."""
@@ -131,18 +131,18 @@ class CellWriter:
         own = number_in(attributes_of(attributes), "s") if style is None else style
         return own if self.shared.styles.is_moment(own) else None
 
-    def _plain(self, stored: Searched, values: Mapping[int, object]) -> tuple[list[Splice], set[int]]:
+    def _plain(self, stored: Searched, values: Mapping[int, object]) -> tuple[ManySplices, set[int]]:
         """The commonest changes, another plain value in a stored cell, in one pass; gives what is left."""
         overlay, data, find = self.overlay, stored.data, stored.data.find
         styles, runs = overlay.styles, overlay.runs
-        splices: list[Splice] = []
+        splices = ManySplices()
         rest: set[int] = {key for key in styles if key not in values}
         #: What a cell of some attributes begins with, and its format where it is read as a moment.
         heads: dict[tuple[bytes, int | None], tuple[bytes, int | None]] = {}
-        contents: dict[object, tuple[bytes, bytes]] = {}
-        row_before, start, end, is_there = 0, stored.body[0], 0, False
+        #: What follows the address of a cell, by the head and the value: most values occur often.
+        made: dict[object, bytes] = {}
+        row_before, start, end, is_there, openings = 0, stored.body[0], 0, False, _Openings()
         at_once: dict[bytes, int] | None = None  # the places of all cells of a row that is long
-        openings = _Openings()
         for key in sorted(values):
             row, column = key >> 15, (key & 0x7FFF) + 1
             if row != row_before:
@@ -167,11 +167,11 @@ class CellWriter:
             value, (head, own) = values[key], heads[head_key]
             if own is not None and type(value) is Decimal:
                 self.shared.moments.setdefault(self.where(row, column), (value, own))
-            content_key = (type(value), value)
-            content = contents.get(content_key)
-            if content is None:
-                content = contents[content_key] = self._plain_content(value, key)
-            splices.append(Splice(at, close, b"%b%b%b%b" % (needle, head, *content)))
+            made_key = (head, type(value), value)
+            new = made.get(made_key)
+            if new is None:
+                new = made[made_key] = b"%b%b%b" % (head, *self._plain_content(value, key))
+            splices.add(at + len(needle), close, new)
         return splices, rest
 
     def _head(self, attributes: bytes, style: int | None) -> bytes:
