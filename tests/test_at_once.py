@@ -211,3 +211,38 @@ def test_many_changes_are_told_in_a_line_of_each_column(home: Path, tmp_path: Pa
     assert listed.index("C2:") < listed.index("C3:") < listed.index("C301:")
     page = json.loads(cli("changes", "--json").out)["files"][0]["changes"]
     assert [each["what"] for each in page[:3]] == ["A2", "C2", "A3"]
+
+
+@pytest.mark.parametrize(
+    "body",
+    [
+        'each record where record.nights >= 7\nrecord.paid = "late"\nend',
+        'each record where record.nights >= 7\nrecord.paid = "late"\nend\neach record where record.paid is "late"\nrecord.paid = "told"\nend',
+        'each record where record.nights >= 3\nrecord.nights = 9\nend\nlog "{sum(record.nights)}"',
+        'each record where record.nights < 3\nrecord.nights = record.nights + 1\nend\neach record\nlog "{record.nights}"\nend',
+        'attempt\neach record where record.nights >= 7\nrecord.paid = "late"\nend\nfail "no"\nif it fails\nlog "{count(record where record.paid is not empty)}"\nend',
+        'cell("Sheet!C3").value = "early"\neach record where record.nights >= 7\nrecord.paid = "late"\nend\nlog cell("Sheet!E2").value',
+        'cell("Sheet!B90").value = 8\neach record where record.nights >= 7\nrecord.paid = "x"\nend',
+        'each row where row.number is 4\ndelete\nend\neach record where record.nights >= 7\nrecord.paid = "late"\nend',
+    ],
+)  # fmt: skip
+def test_very_many_rows_are_changed_as_a_few_are(
+    home: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, body: str
+) -> None:
+    """Without a table of each column: with gaps, formulas, changes before and after, and taken back."""
+    path = tmp_path / "stays.xlsx"
+    rows = [
+        ("Guest", "Nights", "Paid", "Kg"),
+        *((f"Guest {at % 7}" if at % 5 else None, at % 9, "no", at / 4) for at in range(60)),
+    ]
+    save_book(path, [rows, rows[:1], [("Nights", "Guest", "Paid"), (8, "=1", "no")]])
+    book = openpyxl.load_workbook(path)
+    book.worksheets[0]["E2"] = "=SUM(B2:B61)"
+    book.save(path)
+    before = path.read_bytes()
+    outcomes = []
+    for many in (0, 100_000):
+        monkeypatch.setattr("scrub.formats.workbook.sheet._MANY", many)
+        outcomes.append(outcome(path, before, body))
+    assert outcomes[0] == outcomes[1]
+    assert outcomes[0][2] == "None"
