@@ -174,25 +174,27 @@ def test_whole_words_are_accepted_and_refused(home: Path, runs: list[tuple[str, 
 AMOUNTS = [
     "6", "12", "-3", "+4", "\u22125", "0", "07", "1 000", "10 000 000", "1,5", "2.25", "1/2", "\u00bd", "2\u00bd", "\u2150\u2151", "3 1/4", "\u0663",
     " ", "  ", "\u00a0", "\u202f", "kg", "km", "W", "%", "m", "h", "EUR", "\u20ac", "$", "USD", "XEUR", "am", "p.m.", "PM", "10:30", "9.15", "Room", "page ",
-    "a", ".", ",", "-", "/", "x", "\n", "kg.", "m\u00b2",
+    "a", ".", ",", "-", "/", "x", "\n", "kg.", "m\u00b2", "\0",
 ]  # fmt: skip
 
 
 @examples(400)
 @given(
-    pieces=st.lists(st.sampled_from(AMOUNTS), max_size=12),
-    units=st.sampled_from([(), ("kg",), ("W", "Room")]),
+    every=st.lists(st.lists(st.sampled_from(AMOUNTS), max_size=12), min_size=1, max_size=5),
+    units=st.sampled_from([(), ("kg",), ("W", "Room"), ("a\0",)]),
     narrow=st.booleans(),
 )
 def test_numbers_are_bound_as_a_search_of_the_whole_text_finds_them(
-    monkeypatch: pytest.MonkeyPatch, pieces: list[str], units: tuple[str, ...], narrow: bool
+    monkeypatch: pytest.MonkeyPatch, every: list[list[str]], units: tuple[str, ...], narrow: bool
 ) -> None:
-    text = "".join(pieces)
+    """One text, and many that are looked at together."""
+    texts = ["".join(pieces) for pieces in every]
     found: list[Any] = []
 
     class Item:
         def edit_texts(self, editing: Any, between: str = "") -> None:
-            found.append(list(editing(text)))
+            found.append([list(editing(text)) for text in texts])
+            assert list(map(list, editing.many(texts))) == found[-1]
 
     item: Any = Item()
     wording.bind_units(item, units, narrow)

@@ -11,7 +11,7 @@ from scrub.model.core.declare import Reach, action
 from scrub.model.core.lazy_pattern import lazy_pattern
 from scrub.model.core.patterns import found_in, pattern_of, replacement
 from scrub.model.core.problem import Failure
-from scrub.model.core.text import Edit, Editing, HoldsTexts, Moved
+from scrub.model.core.text import Edit, Editing, HoldsTexts, Moved, OfMany
 from scrub.model.operations import texts
 
 #: Symbols of units (SI Brochure, 9th edition; IEC 80000-13) that are bound where nothing else is said. Those that are
@@ -136,21 +136,48 @@ def bind_units(item: HoldsTexts, units: Sequence[str] = (), narrow: bool = False
     if not units:
         patterns += [(re.compile(_PRICE), _price_starts), (_ALONE, _digit_starts), (re.compile(_OF_DAY), _digit_starts)]
 
-    def editing(text: str) -> Sequence[Edit]:
+    def editing(text: str, end: str = "") -> Sequence[Edit]:
         found: dict[int, Edit] = {}
         numbers = [match.start() for match in _NUMBERS.finditer(text)]
         for pattern, starts in patterns if numbers else ():
             for match in _matches(pattern, text, starts(text, numbers)):
                 unit = text[match.end(1) : match.end()] if pattern is behind else ""
                 is_label = len(unit) == 1 and unit.isalpha()
-                if (is_label or pattern is _ALONE) and _LABELS.search(text[: match.start()]):
+                begin = text.rfind(end, 0, match.start()) + 1 if end else 0
+                if (is_label or pattern is _ALONE) and _LABELS.search(text[begin : match.start()]):
                     continue  # "Room 4 W" is not a power
                 for blank in _BLANKS.finditer(text, match.start(), match.end()):
                     if blank[0] != space:
                         found[blank.start()] = (blank.start(), blank.end(), space)
         return [found[place] for place in sorted(found)]
 
-    item.edit_texts(editing)
+    def many(texts: Sequence[str]) -> Sequence[Sequence[Edit]]:
+        joined = _BETWEEN.join(texts)
+        if joined.count(_BETWEEN) >= len(texts) or any(_BETWEEN in each for each in units):
+            return list(map(editing, texts))
+        return _apart(texts, editing(joined, _BETWEEN))
+
+    item.edit_texts(OfMany(editing, many))
+
+
+#: Between texts that are looked at together: nothing that is looked for contains it, and no document can.
+_BETWEEN = "\0"
+
+
+def _apart(texts: Sequence[str], edits: Sequence[Edit]) -> list[list[Edit]]:
+    """Edits of texts that were joined, those of each by its own places."""
+    found: list[list[Edit]] = []
+    waiting = iter(edits)
+    edit = next(waiting, None)
+    begin = 0
+    for text in texts:
+        own = []
+        while edit is not None and edit[0] < begin + len(text):
+            own.append((edit[0] - begin, edit[1] - begin, edit[2]))
+            edit = next(waiting, None)
+        found.append(own)
+        begin += len(text) + len(_BETWEEN)
+    return found
 
 
 #: Where numbers begin: looked for alone, as the patterns take long to fail at every other letter.
@@ -179,7 +206,9 @@ def _price_starts(text: str, numbers: Sequence[int]) -> Iterable[int]:
         after = place - 1 if place and text[place - 1] in _SIGNS else place
         if not after or text[after - 1] not in _BLANK:
             continue
-        end = len(text[:after].rstrip(_BLANK))
+        end = after
+        while end and text[end - 1] in _BLANK:
+            end -= 1
         if text[end - 1 : end] in _ENDS:
             yield from range(max(0, end - 3), end)
 

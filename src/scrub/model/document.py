@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator
+from itertools import islice
 
 from scrub.model.cells.cell import Cell
 from scrub.model.cells.lines import Column, Row
@@ -14,13 +15,16 @@ from scrub.model.core.lazy_pattern import lazy_pattern
 from scrub.model.core.outline import Contents, Outline
 from scrub.model.core.problem import Failure, counted, did_you_mean, listed
 from scrub.model.core.required import required
-from scrub.model.core.text import Editing, parted
+from scrub.model.core.text import Editing, OfMany, parted
 from scrub.model.core.values import shown
 from scrub.model.finding import LookedThrough
 from scrub.model.texts.described import Described
 from scrub.model.texts.inline import Bookmark, Field, Link, Picture, Section
 from scrub.model.texts.paragraphs import Filling, Heading, Hole, Paragraph, Passage, Passages
 from scrub.model.texts.recorded import RecordedChange
+
+#: Paragraphs that are looked at together.
+_TOGETHER = 2_000
 
 
 class Document(LookedThrough, Described):
@@ -170,8 +174,18 @@ class Document(LookedThrough, Described):
     def edit_texts(self, editing: Editing, between: str = "") -> None:
         """Edits the text of each paragraph."""
         whole = parted(editing, between)
-        for paragraph in self.every_paragraph():
-            paragraph.edit_texts(whole)
+        paragraphs = iter(self.every_paragraph())
+        if not isinstance(whole, OfMany):
+            for paragraph in paragraphs:
+                paragraph.edit_texts(whole)
+            return
+        while some := list(islice(paragraphs, _TOGETHER)):
+            texts = [paragraph.text for paragraph in some]
+            for paragraph, text, edits in zip(some, texts, whole.many(texts), strict=True):
+                if paragraph.text != text:  # one that is there twice changed with the other
+                    paragraph.edit_texts(whole)
+                elif edits:
+                    paragraph.edit_wanted(text, 0, edits)
 
     def contents(self) -> Contents:
         """Its headings and the styles in use."""

@@ -18,6 +18,18 @@ Edit = tuple[int, int, str]
 Editing = Callable[[str], Sequence[Edit]]
 
 
+class OfMany:
+    """An editing that can look at many texts together, which is quicker."""
+
+    def __init__(self, editing: Editing, many: Callable[[Sequence[str]], Sequence[Sequence[Edit]]]) -> None:
+        """`many` gives for each text what `editing` gives for it."""
+        self._editing, self.many = editing, many
+
+    def __call__(self, text: str) -> Sequence[Edit]:
+        """What is to be edited in one text."""
+        return self._editing(text)
+
+
 class Moved(str):
     """A piece of a text that is put elsewhere in it, and keeps its looks; `start` is where it is now."""
 

@@ -58,16 +58,19 @@ class LettersEdited(HoldsTexts):
         text = self.text
         wanted = parted(editing, between)(text)
         if wanted:
-            self._edit_wanted(text, 0, wanted)
+            self.edit_wanted(text, 0, wanted)
 
     def edit_range(self, start: int, end: int, editing: Editing) -> None:
         """Edits a piece of it."""
         text = self.text
         wanted = editing(text[start:end])
         if wanted:
-            self._edit_wanted(text, start, wanted)
+            self.edit_wanted(text, start, wanted)
 
-    def _edit_wanted(self, text: str, start: int, wanted: Sequence[Edit]) -> None:
+    def edit_wanted(self, text: str, start: int, wanted: Sequence[Edit]) -> None:
+        """Makes edits of its text, or of a piece from a place on, as far as they can be made; the record names the
+        others.
+        """
         edits = (
             [(start + first, start + last, _moved(fresh, start)) for first, last, fresh in wanted] if start else wanted
         )
