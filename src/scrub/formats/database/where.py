@@ -34,6 +34,14 @@ class Predicates(NamedTuple):
     fails: str
     sure: str
     surely_not: str
+    #: An expression that is 1 where it is certainly true, 0 where it certainly is not, and NULL where nobody knows yet;
+    #: made of the others where there is none that is quicker.
+    own_verdict: str = ""
+
+    @property
+    def verdict(self) -> str:
+        """That expression. Where it is NULL of no row, no row need be sent to be counted."""
+        return self.own_verdict or f"CASE WHEN {self.sure} THEN 1 WHEN {self.surely_not} THEN 0 END"
 
     @property
     def sent(self) -> str:
@@ -123,7 +131,8 @@ def predicates(predicate: Predicate, columns: Mapping[str, Column], dialect: Dia
     """The predicates of a condition; `columns` go by their headings."""
     if isinstance(predicate, Opposite):
         result = predicates(predicate.part, columns, dialect)
-        return Predicates(result.false, result.true, result.fails, result.surely_not, result.sure)
+        turned = f"CASE {result.verdict} WHEN 1 THEN 0 WHEN 0 THEN 1 END"
+        return Predicates(result.false, result.true, result.fails, result.surely_not, result.sure, turned)
     if isinstance(predicate, Joined):
         result, *others = (predicates(part, columns, dialect) for part in predicate.parts)
         for other in others:
@@ -142,6 +151,7 @@ def _and(one: Predicates, other: Predicates) -> Predicates:
         either(one.fails, both(one.true, other.fails)),
         both(one.sure, other.sure),
         either(one.surely_not, both(one.sure, other.surely_not)),
+        _decided(one, other, 0),
     )
 
 
@@ -152,7 +162,19 @@ def _or(one: Predicates, other: Predicates) -> Predicates:
         either(one.fails, both(one.false, other.fails)),
         either(one.sure, both(one.surely_not, other.sure)),
         both(one.surely_not, other.surely_not),
+        _decided(one, other, 1),
     )
+
+
+def _decided(one: Predicates, other: Predicates, by: int) -> str:
+    """The verdict on two conditions, of which the first decides where its own is `by`. The cheaper one is asked first;
+    where the first one may fail, that is told although the other decides.
+    """
+    first, second = one.verdict, other.verdict
+    if _price(second) >= _price(first) or _price(one.fails) >= _price(first):
+        return f"CASE {first} WHEN {by} THEN {by} WHEN {1 - by} THEN {second} END"
+    decided = f"CASE WHEN NOT {one.fails} THEN {by} END"
+    return f"CASE {second} WHEN {by} THEN {decided} WHEN {1 - by} THEN {first} END"
 
 
 def _unknown(column: Column, leaf: Leaf, dialect: Dialect) -> Predicates:
@@ -253,7 +275,9 @@ def _text_test(column: Column, mark: str, dialect: Dialect, test: Callable[[str,
     true = both(text, either(neither(plain), found))
     other = neither(either(text, f"{name} IS NULL"))
     surely_not = either(f"{name} IS NULL", both(text, plain, neither(found)))
-    return Predicates(true, neither(sure), other, sure, surely_not)
+    told = f"CASE WHEN {found} THEN CASE WHEN {plain} THEN 1 END WHEN {plain} THEN 0 END"
+    verdict = f"CASE WHEN {text} THEN {told} WHEN {name} IS NULL THEN 0 END"
+    return Predicates(true, neither(sure), other, sure, surely_not, verdict)
 
 
 _LEAVES: dict[str, Callable[[Column, Leaf, Dialect], Predicates]] = {
