@@ -190,9 +190,12 @@ class SqliteEngine:
         """The rows in the order of the key; see `Engine.rows`."""
         dialect, key = SqliteDialect(), ", ".join(map(named, layout.key))
         found = EVERY if where is None else where.predicates(dialect)
-        wanted = ", ".join((*map(named, (*layout.key, *columns)), found.sure))
+        sure, sent = found.sure, found.sent
+        if where is not None and not where.unsure:
+            sure, sent = f"({found.verdict}) IS 1", f"({found.verdict}) IS NOT 0"
+        wanted = ", ".join((*map(named, (*layout.key, *columns)), sure))
         after_key = f"({key}) > ({', '.join(map(dialect.bind, after))})" if after else YES
-        test = both(after_key, found.sent)
+        test = both(after_key, sent)
         order = f" ORDER BY {key}" if key else ""
         with self._told():
             sql = f"SELECT {wanted} FROM {named(layout.name)} WHERE {test}{order}"

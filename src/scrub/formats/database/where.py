@@ -166,15 +166,21 @@ def _or(one: Predicates, other: Predicates) -> Predicates:
     )
 
 
+#: Characters of an expression that is not written twice.
+_LONG = 2_000
+
+
 def _decided(one: Predicates, other: Predicates, by: int) -> str:
     """The verdict on two conditions, of which the first decides where its own is `by`. The cheaper one is asked first;
     where the first one may fail, that is told although the other decides.
     """
     first, second = one.verdict, other.verdict
-    if _price(second) >= _price(first) or _price(one.fails) >= _price(first):
+    is_dear = _price(first) > max(_price(second), _price(one.fails)) and len(first) < _LONG
+    if not is_dear:
         return f"CASE {first} WHEN {by} THEN {by} WHEN {1 - by} THEN {second} END"
     decided = f"CASE WHEN NOT {one.fails} THEN {by} END"
-    return f"CASE {second} WHEN {by} THEN {decided} WHEN {1 - by} THEN {first} END"
+    passed = f"CASE {first} WHEN {by} THEN {by} END"  # the second one is not asked
+    return f"CASE {second} WHEN {by} THEN {decided} WHEN {1 - by} THEN {first} ELSE {passed} END"
 
 
 def _unknown(column: Column, leaf: Leaf, dialect: Dialect) -> Predicates:
