@@ -318,6 +318,7 @@ def set_as_a_loop_does(base: Base, theme: Theme, monkeypatch: pytest.MonkeyPatch
     settings = data.draw(st.lists(st.sampled_from(SETTINGS), min_size=1, max_size=3))
     with monkeypatch.context() as patched:
         patched.setattr("scrub.formats.database.changes._FEW", data.draw(st.sampled_from([0, 20])))
+        patched.setattr("scrub.formats.database.sqlite._SAME", data.draw(st.sampled_from([1, 50])))
         try:
             found = changed(base, condition, settings, slowly=False)
         except scrub.MacroProblems:

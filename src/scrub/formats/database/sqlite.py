@@ -24,6 +24,8 @@ from scrub.store.errors import InUse, ReadOnly, StoreError
 #: Seconds that another program may hold the database.
 _PATIENCE = 5.0
 _BATCH = 400
+#: Rows with the same values, on the average, from which on they are found together.
+_SAME = 50
 #: More rows than any table has.
 _UNKNOWN = 1 << 32
 #: Rows that are read back together.
@@ -314,15 +316,23 @@ class SqliteEngine:
         """Gives many rows other values at once; see `Engine.replace`."""
         assert rows.old is not None
         assert rows.new is not None
-        where = _where_same(layout, (*columns, *read))
-        if not where:
+        same = _same(layout, (*columns, *read))
+        if not same:
             return False
-        puts = ", ".join(f"{named(column)} = ?" for column in columns)
-        values = (*rows.new.columns, *key_columns(rows.keys), *rows.old.columns, *seen.columns)
+        sql = f"UPDATE {named(layout.name)} SET {', '.join(f'{named(column)} = ?' for column in columns)} WHERE "
+        one = rows.new[0] if all(map(is_one, rows.new.columns)) else None
+        alike = None if one is None else _alike(rows.keys, (*rows.old.columns, *seen.columns))
         with self._told():
-            sql = f"UPDATE {named(layout.name)} SET {puts} WHERE {where}"
-            if self._connection.executemany(sql, zip(*values, strict=True)).rowcount != len(rows):
-                return False
+            if one is not None and alike is not None:
+                sql += " AND ".join((f"{named(layout.key[0])} IN (SELECT value FROM json_each(?))", *same))
+                given = ((*one, str(keys), *values) for values, keys in alike.items())
+                changed = sum(self._connection.execute(sql, each).rowcount for each in given)
+            else:
+                sql += " AND ".join((*_of_key(layout), *same))
+                sides = (*rows.new.columns, *key_columns(rows.keys), *rows.old.columns, *seen.columns)
+                changed = self._connection.executemany(sql, zip(*sides, strict=True)).rowcount
+        if changed != len(rows):
+            return False
         # What it makes of a value, it makes of the same value everywhere.
         new = rows.new.columns
         some = 1 if all(is_one(column) for column in new) else len(rows)
@@ -339,12 +349,12 @@ class SqliteEngine:
     def take_out(self, layout: Layout, columns: Sequence[str], rows: RowColumns) -> bool:
         """Takes many rows out at once; see `Engine.take_out`."""
         assert rows.old is not None
-        where = _where_same(layout, columns)
-        if not where:
+        same = _same(layout, columns)
+        if not same:
             return False
         values = zip(*key_columns(rows.keys), *rows.old.columns, strict=True)
         with self._told():
-            sql = f"DELETE FROM {named(layout.name)} WHERE {where}"
+            sql = f"DELETE FROM {named(layout.name)} WHERE {' AND '.join((*_of_key(layout), *same))}"
             return self._connection.executemany(sql, values).rowcount == len(rows)
 
     def put_in(self, layout: Layout, columns: Sequence[str], rows: RowColumns) -> bool:
@@ -473,14 +483,30 @@ def sort_of(declared: str) -> Sort:
     return Sort.REAL if any(each in word for each in ("REAL", "FLOA", "DOUB")) else Sort.NUMBER
 
 
-def _where_same(layout: Layout, columns: Sequence[str]) -> str:
-    """What finds a row where it is what it was: by its key, then by these columns. Nothing where a column of them can
-    hold anything: 1 and 1.0 are equal to the engine.
+def _alike(keys: Sequence[Key], columns: Sequence[Sequence[object]]) -> dict[tuple[object, ...], list[int]] | None:
+    """The keys of rows by what is in some columns; None where that is not the same in many, or keys are no numbers."""
+    found: dict[tuple[object, ...], list[int]] = {}
+    most = len(keys) // _SAME if sqlite3.sqlite_version_info >= (3, 38) else -1  # which reads JSON everywhere
+    for key, values in zip(keys, zip(*columns, strict=True), strict=True):
+        number = key[0]
+        if type(number) is not int or len(key) > 1 or len(found) > most:
+            return None
+        found.setdefault(values, []).append(number)
+    return found
+
+
+def _of_key(layout: Layout) -> list[str]:
+    """What finds a row by its key."""
+    return [f"{named(each)} = ?" for each in layout.key]
+
+
+def _same(layout: Layout, columns: Sequence[str]) -> list[str]:
+    """What tells whether a row is what it was, by these columns. Nothing where a column of them can hold anything: 1
+    and 1.0 are equal to the engine.
     """
     if any(column.sort in _ANYTHING for column in layout.columns if column.name in columns):
-        return ""
-    same = (f"{named(column)} COLLATE BINARY IS ?" for column in columns)
-    return " AND ".join((*(f"{named(each)} = ?" for each in layout.key), *same))
+        return []
+    return [f"{named(column)} COLLATE BINARY IS ?" for column in columns]
 
 
 def _same_types(found: Sequence[object], wanted: Sequence[object]) -> bool:
