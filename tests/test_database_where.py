@@ -99,7 +99,7 @@ def comparisons(draw: st.DrawFn, theme: Theme) -> str:
     if operator == "between":
         return f"record.{heading} is between {draw(constants)} and {draw(constants)}"
     if operator == "is in":
-        return f"record.{heading} is in [{', '.join(draw(st.lists(constants, min_size=1, max_size=3)))}]"
+        return f"record.{heading} is in [{', '.join(draw(st.lists(constants, min_size=1, max_size=5)))}]"
     return f"record.{heading} {operator} {draw(constants)}"
 
 
@@ -376,3 +376,25 @@ def test_rows_deleted_at_once_are_listed_one_by_one_and_come_back(home: Path, cl
         scrub.undo(result.number)
     assert base.run("SELECT word FROM t WHERE id = 4") == [("mine",)]
     assert len(base.all_of("t")) == 601
+
+
+@pytest.mark.parametrize("joined", [
+    "record.word is in [TEXTS]", "record.word is not in [TEXTS]", "record.many is in [NUMBERS]", "record.word is in [TEXTS, NUMBERS]",
+    "record.word is in [TEXTS] and record.many is in [NUMBERS]", "WORDS", "not (WORDS)", "record.many > 3 and (WORDS)",
+])  # fmt: skip
+def test_a_condition_may_be_long(home: Path, monkeypatch: pytest.MonkeyPatch, joined: str) -> None:
+    """A database reads no expression of any depth; and a list of values is looked through once."""
+    base = Base("sqlite", "t.sqlite")
+    empty = dict.fromkeys(("real", "paid", "day", "at", "any"))
+    fill(base, [{**empty, "word": f"Hut {at}" if at % 7 else None, "many": at if at % 5 else None} for at in range(60)])
+    parts = (f'record.word is "hut {at}"' if at % 2 else f"record.id is {at}" for at in range(70))
+    pieces = {
+        "TEXTS": ", ".join(f'"hut {at}"' for at in range(0, 300, 3)),
+        "NUMBERS": ", ".join(map(str, range(0, 300, 4))),
+        "WORDS": " or ".join(parts),
+    }
+    condition = joined
+    for word, piece in pieces.items():
+        condition = condition.replace(word, piece)
+    agree(base, condition, monkeypatch)
+    assert outcome(base, condition, COUNT)[2] == "None" or "record.many >" in joined

@@ -362,7 +362,7 @@ def members(item: object, path: tuple[str, ...]) -> Iterable[object]:
 
 
 def visited_apart(item: object, path: tuple[str, ...]) -> list[Sequence[object]]:
-    """The same, those of each holder by itself: a workbook has sheets, which have records."""
+    """The same, separately for each holder: a workbook has sheets, which have records."""
     holders = inside(item, path[:-1]) if len(path) > 1 else (item,)
     return [visited(holder, path[-1:]) for holder in holders]
 

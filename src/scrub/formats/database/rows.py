@@ -333,7 +333,7 @@ class DatabaseRows(Rows):
         return len(found)
 
     def _deletions_said(self, rows: Sequence[Sequence[object]]) -> Sequence[str]:
-        """How deleted rows are told, of which all is given."""
+        """How deleted rows are told, by all that was in them."""
         places = {column.name: place for place, column in enumerate(self.layout.columns)}
         named = [self._columns[heading].name for heading in self.headings]
         texts = [read_once([row[places[name]] for row in rows], self._told_as(name)) for name in named]

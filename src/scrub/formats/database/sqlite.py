@@ -208,7 +208,7 @@ class SqliteEngine:
         dialect = SqliteDialect()
         found, table = where.predicates(dialect), named(layout.name)
         with self._told():
-            # Asked once of each row: one of which nobody knows yet counts more than all others together.
+            # Asked once for each row; a row that nobody knows yet counts more than all others together.
             sql = f"SELECT sum(coalesce({found.verdict}, {_UNKNOWN})) FROM {table}"
             ((many,),) = self._connection.execute(sql, dialect.values)
             if many is None or many < _UNKNOWN:
@@ -484,7 +484,7 @@ def sort_of(declared: str) -> Sort:
 
 
 def _alike(keys: Sequence[Key], columns: Sequence[Sequence[object]]) -> dict[tuple[object, ...], list[int]] | None:
-    """The keys of rows by what is in some columns; None where that is not the same in many, or keys are no numbers."""
+    """The keys of rows by what is in some columns; None where few rows share that, or a key is not a number."""
     found: dict[tuple[object, ...], list[int]] = {}
     most = len(keys) // _SAME if sqlite3.sqlite_version_info >= (3, 38) else -1  # which reads JSON everywhere
     for key, values in zip(keys, zip(*columns, strict=True), strict=True):

@@ -9,7 +9,7 @@ numbers fails in a database as it does everywhere.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from datetime import date, datetime
 from decimal import Decimal
 from typing import Protocol
@@ -134,6 +134,11 @@ def predicates(predicate: Predicate, columns: Mapping[str, Column], dialect: Dia
         turned = f"CASE {result.verdict} WHEN 1 THEN 0 WHEN 0 THEN 1 END"
         return Predicates(result.false, result.true, result.fails, result.surely_not, result.sure, turned)
     if isinstance(predicate, Joined):
+        together = _is_any(predicate, columns, dialect)
+        if together is not None:
+            return together
+        if _size(predicate) > _MOST_PARTS:
+            return _NOTHING_KNOWN
         result, *others = (predicates(part, columns, dialect) for part in predicate.parts)
         for other in others:
             result = (_and if predicate.operator == "and" else _or)(result, other)
@@ -142,6 +147,43 @@ def predicates(predicate: Predicate, columns: Mapping[str, Column], dialect: Dia
         column = columns[predicate.heading]
         return _LEAVES.get(predicate.operator, _unknown)(column, predicate, dialect)
     return _NOTHING_KNOWN
+
+
+#: Parts of a condition above which the macro tests each row: engines take no expression of any depth.
+_MOST_PARTS = 20
+#: Values in a list that are sent along.
+_MOST_VALUES = 5_000
+
+
+def _size(predicate: Predicate) -> int:
+    """How many parts a condition has; a list of values is one."""
+    if isinstance(predicate, Opposite):
+        return _size(predicate.part)
+    if isinstance(predicate, Joined):
+        return 1 if _is_list(predicate) else sum(map(_size, predicate.parts))
+    return 1
+
+
+def _is_list(joined: Joined) -> bool:
+    """Whether a condition asks for one of several values under one heading."""
+    leaves = [part for part in joined.parts if isinstance(part, Leaf) and part.operator == "is" and not part.exactly]
+    is_whole = joined.operator == "or" and len(leaves) == len(joined.parts) <= _MOST_VALUES
+    return is_whole and len({(leaf.heading, type(leaf.value)) for leaf in leaves}) == 1
+
+
+def _is_any(joined: Joined, columns: Mapping[str, Column], dialect: Dialect) -> Predicates | None:
+    """The predicates of such a condition; None for any other one."""
+    if not _is_list(joined):
+        return None
+    leaves = [part for part in joined.parts if isinstance(part, Leaf)]
+    column = columns.get(leaves[0].heading)
+    values = [leaf.value for leaf in leaves]
+    if column is None or any(isinstance(value, bool) for value in values):
+        return None
+    texts = [value for value in values if isinstance(value, str)]
+    if texts:
+        return _is_text(column, texts, dialect) if all(map(str.strip, texts)) else None
+    return _is_like(column, values, dialect)
 
 
 def _and(one: Predicates, other: Predicates) -> Predicates:
@@ -171,7 +213,7 @@ _LONG = 2_000
 
 
 def _decided(one: Predicates, other: Predicates, by: int) -> str:
-    """The verdict on two conditions, of which the first decides where its own is `by`. The cheaper one is asked first;
+    """The verdict on two conditions; the first decides where its own is `by`. The cheaper one is asked first;
     where the first one may fail, that is told although the other decides.
     """
     first, second = one.verdict, other.verdict
@@ -239,18 +281,30 @@ def _is(column: Column, leaf: Leaf, dialect: Dialect) -> Predicates:
     if isinstance(value, bool):
         return _is_truth(column, value, dialect)
     if isinstance(value, str):
-        if leaf.exactly or not value.strip():
-            return _NOTHING_KNOWN
-        return _text_test(column, fold(value), dialect, lambda text, mark: f"{text} = {mark}")
-    known, place = _like(column, value, dialect)
-    if place is None:
+        return _NOTHING_KNOWN if leaf.exactly or not value.strip() else _is_text(column, [value], dialect)
+    return _is_like(column, [value], dialect)
+
+
+def _is_text(column: Column, values: Sequence[str], dialect: Dialect) -> Predicates:
+    """Whether a text is one of some."""
+    return _text_test(column, list(dict.fromkeys(map(fold, values))), dialect, _equals)
+
+
+def _equals(name: str, places: Sequence[str]) -> str:
+    return f"{name} = {places[0]}" if len(places) == 1 else f"({name}) IN ({', '.join(places)})"
+
+
+def _is_like(column: Column, values: Sequence[object], dialect: Dialect) -> Predicates:
+    """Whether a number or a day is one of some."""
+    (known, *_), places = zip(*(_like(column, value, dialect) for value in values), strict=True)
+    there = [place for place in places if place is not None]
+    if len(there) < len(places):
         return _NOTHING_KNOWN
     name = dialect.name(column)
-    true = both(known, f"{name} = {place}")
+    equal = _equals(name, there)
+    true = both(known, equal)
     other = neither(either(known, f"{name} IS NULL"))  # a text that reads as a number is worth a remark
-    return Predicates(
-        true, neither(true), other, true, either(f"{name} IS NULL", both(known, neither(f"{name} = {place}")))
-    )
+    return Predicates(true, neither(true), other, true, either(f"{name} IS NULL", both(known, neither(equal))))
 
 
 def _is_truth(column: Column, value: bool, dialect: Dialect) -> Predicates:
@@ -265,18 +319,23 @@ def _holding(column: Column, leaf: Leaf, dialect: Dialect) -> Predicates:
     if type(leaf.value) is not str or not leaf.value or leaf.exactly:
         return _NOTHING_KNOWN
     mark = fold(leaf.value)
-    return _text_test(column, mark, dialect, lambda text, place: dialect.holds(text, place, leaf.operator, len(mark)))
+    return _text_test(
+        column, [mark], dialect, lambda text, places: dialect.holds(text, places[0], leaf.operator, len(mark))
+    )
 
 
-def _text_test(column: Column, mark: str, dialect: Dialect, test: Callable[[str, str], str]) -> Predicates:
+def _text_test(
+    column: Column, marks: Sequence[str], dialect: Dialect, test: Callable[[str, Sequence[str]], str]
+) -> Predicates:
     """A test of texts that are all ASCII, by their lower case; what is not a text is worth a remark, or fails."""
     if column.sort in (Sort.DATE, Sort.MOMENT, Sort.TIME):
         return _NOTHING_KNOWN
     name, text = dialect.name(column), dialect.is_text(column)
     plain = dialect.ascii(column)
-    if mark.isascii():
+    own = [mark for mark in marks if mark.isascii()]
+    if len(own) == len(marks):
         plain = either(plain, dialect.plain(column))  # the first is asked quickly, and is enough for most texts
-    found = test(dialect.low(column), dialect.bind(mark)) if mark.isascii() else NO
+    found = test(dialect.low(column), [dialect.bind(mark) for mark in own]) if own else NO
     sure = both(text, found, plain)
     true = both(text, either(neither(plain), found))
     other = neither(either(text, f"{name} IS NULL"))
