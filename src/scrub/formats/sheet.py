@@ -4,15 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from functools import lru_cache
+from itertools import compress
 
 from scrub.formats.line_changes import LineChanges, line_name
-from scrub.formats.overlay import CellOverlay
+from scrub.formats.overlay import CellOverlay, key_of
 from scrub.model.cells.cell_fields import CellFields
 from scrub.model.cells.grid import CellError, ColumnValues, resolve, texts_to_edit
 from scrub.model.cells.sheet import Sheet
 from scrub.model.core.area import MOST_COLUMNS, MOST_ROWS, Area
 from scrub.model.core.change import Undo
 from scrub.model.core.declare import default_of
+from scrub.model.core.edit_columns import EditColumn, note_in_turn
 from scrub.model.core.problem import Failure
 from scrub.model.core.progress import over
 from scrub.model.core.required import required
@@ -67,6 +69,28 @@ class OpenSheet(Sheet):
         if self._known_table is not None:
             self.row_changed(key >> 15)
         return former
+
+    def _put_together(
+        self,
+        rows: Sequence[int],
+        column: int,
+        before: Sequence[Value],
+        values: Sequence[Value],
+        opened: Callable[[], EditColumn | None],
+    ) -> bool:
+        """Gives cells of a column in which nothing was changed other values, none of them nothing; tells whether any is
+        another. `opened` gives the arrays that take them.
+        """
+        differs = bytearray(type(old) is not type(new) or old != new for old, new in zip(before, values, strict=True))
+        keys = [key_of(row, column) for row in compress(rows, differs)]
+        if not keys:
+            return False
+        was, now = list(compress(before, differs)), list(compress(values, differs))
+        self.overlay.change_many(keys, now, was, self.overlay.live.get(column))
+        puts = opened()
+        assert puts is not None
+        note_in_turn([(puts, keys, was, now, None)], len(keys))
+        return True
 
     def restore(self, key: int, former: Value, before: Value) -> None:
         """Takes one change back; `before` is the value that was seen."""

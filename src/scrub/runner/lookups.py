@@ -363,8 +363,12 @@ def members(item: object, path: tuple[str, ...]) -> Iterable[object]:
 
 def visited_apart(item: object, path: tuple[str, ...]) -> list[Sequence[object]]:
     """The same, separately for each holder: a workbook has sheets, which have records."""
-    holders = inside(item, path[:-1]) if len(path) > 1 else (item,)
-    return [visited(holder, path[-1:]) for holder in holders]
+    return [visited(holder, path[-1:]) for holder in _holders(item, path)]
+
+
+def _holders(item: object, path: tuple[str, ...]) -> list[Any]:
+    """What holds the items at the end of a path."""
+    return list(inside(item, path[:-1])) if len(path) > 1 else [item]
 
 
 def visited(item: object, path: tuple[str, ...]) -> Sequence[object]:
@@ -377,7 +381,7 @@ def records(item: object, path: tuple[str, ...], headings: tuple[str, ...]) -> S
     """The records at the end of a path, fixed when their loop begins."""
     if item is None:
         raise Failure("the item is missing")
-    holders = list(inside(item, path[:-1])) if len(path) > 1 else [item]
+    holders = _holders(item, path)
     if len(holders) == 1:
         found = getattr(holders[0], path[-1])(headings)
         return found if isinstance(found, Series) else list(found)

@@ -41,6 +41,10 @@ if TYPE_CHECKING:
             """Notes that a row came or went."""
 
 
+#: The field of a change that takes a row out.
+DELETED = "deleted"
+
+
 class Fresh:
     """Stands for the key of a record that the database does not have yet."""
 
@@ -178,7 +182,7 @@ class GoneColumn(EditColumn):
     @property
     def within(self) -> Hashable:
         """The table."""
-        return self._rows, _DELETED
+        return self._rows, DELETED
 
     def edit(self, key: Any, before: object, after: object) -> RecordedEdit:
         """One of them alone."""
@@ -188,7 +192,7 @@ class GoneColumn(EditColumn):
         """They, or some of them, as they are listed."""
         rows = self._rows
         sides = [[plain(side)] * len(keys) for side in (False, True)]
-        return ChangeColumn(rows.name, _DELETED, sides[0], sides[1], rows.keys_said(keys), said=self._said(before))
+        return ChangeColumn(rows.name, DELETED, sides[0], sides[1], rows.keys_said(keys), said=self._said(before))
 
 
 class _Gone(RecordedEdit):
@@ -202,21 +206,17 @@ class _Gone(RecordedEdit):
     @property
     def thing(self) -> tuple[Hashable, Hashable]:
         """The table, and the key."""
-        return (self._rows, _DELETED), self._key
+        return (self._rows, DELETED), self._key
 
     @property
     def change(self) -> Change:
         """As it is listed and stored."""
-        return Change((self._rows.name, self._rows.key_said(self._key)), _DELETED, False, True, self._said)
+        return Change((self._rows.name, self._rows.key_said(self._key)), DELETED, False, True, self._said)
 
     def revert(self) -> None:
         """Undoes it."""
         self._rows.draft.gone.pop(self._key, None)
         self._rows.spoil_all()
-
-
-#: The field of a change that takes a row out.
-_DELETED = "deleted"
 
 
 class PutColumn(EditColumn):

@@ -8,7 +8,7 @@ from itertools import islice, repeat
 from typing import Any, cast
 
 from scrub.formats.database.at_once import FoundRows, NewValues, made_values, new_values, read_once, rows_found
-from scrub.formats.database.draft import ChangedAlike, Draft, Fresh, GoneColumn, Put, PutColumn
+from scrub.formats.database.draft import DELETED, ChangedAlike, Draft, Fresh, GoneColumn, Put, PutColumn
 from scrub.formats.database.engine import Engine, Layout
 from scrub.formats.database.row_changes import Key
 from scrub.formats.database.stored_row import StoredRow
@@ -454,7 +454,7 @@ class DatabaseRows(Rows):
             self.spoil_all()
 
         where = (self.name, self.key_said(key))
-        self._book.recorder.add(Change(where, "deleted", False, True, said), revert, (self.name, key))
+        self._book.recorder.add(Change(where, DELETED, False, True, said), revert, (self.name, key))
 
 
 def _told(value: Value) -> str:

@@ -335,7 +335,7 @@ class SqliteEngine:
             return False
         # What it makes of a value, it makes of the same value everywhere.
         new = rows.new.columns
-        some = 1 if all(is_one(column) for column in new) else len(rows)
+        some = 1 if one is not None else len(rows)
         kinds = (map(type, column[:some]) for column in new)
         unlike_values = zip(*(column[:some] for column in new), *kinds, strict=True)
         unlike = dict(zip(unlike_values, rows.keys[:some], strict=True))

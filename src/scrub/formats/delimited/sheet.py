@@ -9,8 +9,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from datetime import date, datetime
 from decimal import Decimal
 from functools import cached_property, partial
-from itertools import compress, zip_longest
-from operator import ne
+from itertools import zip_longest
 
 from scrub.formats.delimited.layout import Layout
 from scrub.formats.delimited.records import fields_of, raw_fields
@@ -24,7 +23,6 @@ from scrub.model.core.amounts import Duration, number_text
 from scrub.model.core.area import MOST_COLUMNS, MOST_ROWS, Area
 from scrub.model.core.change import Undo
 from scrub.model.core.declare import FileItem
-from scrub.model.core.edit_columns import note_in_turn
 from scrub.model.core.lazy_pattern import lazy_pattern
 from scrub.model.core.preferences import CURRENT, Mark
 from scrub.model.core.problem import Failure
@@ -173,17 +171,13 @@ class DelimitedSheet(OpenSheet):
         if len(puts) > 1 or not plain or not self._are_stored(rows, column) or not recorder.takes_columns:
             super().put_many(rows, puts)
             return
-        before = self.values_at(column, rows)
-        differs = list(map(ne, before, values))
-        keys = [key_of(row, column) for row in compress(rows, differs)]
-        was, values = list(compress(before, differs)), list(compress(values, differs))
-        if not keys:
-            return
-        self.overlay.change_many(keys, values, was, self.overlay.live.get(column))
+        self._put_together(rows, column, self.values_at(column, rows), values, self._opened_puts)
+
+    def _opened_puts(self) -> PutsPlainly[DelimitedSheet] | None:
+        """The arrays that take values that are put."""
         known = self._puts if self._puts and self._puts.name == self.name else None
-        self._puts = recorder.column(known, partial(PutsPlainly, self))
-        assert self._puts is not None
-        note_in_turn([(self._puts, keys, was, values, None)], len(keys))
+        self._puts = self._file.recorder.column(known, partial(PutsPlainly, self))
+        return self._puts
 
     def _column(self, column: int) -> list[str]:
         """The fields of one column. The first ones that are asked for are split off alone, as most macros need few;

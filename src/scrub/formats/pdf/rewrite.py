@@ -157,15 +157,14 @@ def _unsign(pdf: Any) -> None:
 def _saved(made: Any, password: str | None, encrypted: bool, like: object) -> bytes:
     pikepdf = needed("pikepdf")
     ensure_plainly_packed(made)
+    if password is not None or encrypted:
+        same = password is None and made is like
+        # Opened without a password, it may be read by everybody, and no more.
+        own = password or ""
+        how = True if same else pikepdf.Encryption(user=own, owner=own, R=6)
+        return _written(made, encryption=how).getvalue()
     # What is packed stays packed as it is: it comes to the same, and nothing in it can ask for memory.
-    none = pikepdf.StreamDecodeLevel.none
-    if password is not None:
-        return _written(made, encryption=pikepdf.Encryption(user=password, owner=password, R=6)).getvalue()
-    if encrypted and made is like:
-        return _written(made, encryption=True).getvalue()
-    if encrypted:  # opened without a password: it may be read by everybody, and no more
-        return _written(made, encryption=pikepdf.Encryption(user="", owner="", R=6)).getvalue()
-    plainly = {"stream_decode_level": none, "compress_streams": False}
+    plainly = {"stream_decode_level": pikepdf.StreamDecodeLevel.none, "compress_streams": False}
     out = _written(made, static_id=True, **plainly)
     if not _identified(out):
         out = _written(made, deterministic_id=True, **plainly)

@@ -6,7 +6,6 @@ from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, S
 from datetime import date, datetime
 from decimal import Decimal
 from functools import cached_property, partial
-from itertools import compress
 from typing import TYPE_CHECKING, ClassVar
 
 from scrub.formats.overlay import NOBODYS, UNCHANGED, key_of, place_of
@@ -39,7 +38,6 @@ from scrub.model.core.amounts import Duration
 from scrub.model.core.area import MOST_COLUMNS, MOST_ROWS, Area
 from scrub.model.core.change import Undo
 from scrub.model.core.declare import FileItem
-from scrub.model.core.edit_columns import note_in_turn
 from scrub.model.core.problem import Failure
 from scrub.model.core.text import Edit, edited
 from scrub.model.core.values import Secret, Value, type_name
@@ -148,18 +146,15 @@ class OfficeSheet(OpenSheet):
         ):
             super().put_many(rows, puts)
             return
-        differs = bytearray(type(old) is not type(new) or old != new for old, new in zip(before, values, strict=True))
-        keys = [key_of(row, column) for row in compress(rows, differs)]
-        if not keys:
-            return
-        was, values = list(compress(before, differs)), list(compress(values, differs))
         self.row_changed(rows[0])
-        overlay.change_many(keys, values, was, None)
-        self._shared.cells_changed()
+        if self._put_together(rows, column, before, values, self._opened_puts):
+            self._shared.cells_changed()
+
+    def _opened_puts(self) -> Puts | None:
+        """The arrays that take values that are put."""
         known = self._puts if self._puts and self._puts.name == self.name else None
-        puts_made = self._puts = recorder.column(known, partial(Puts, self))
-        assert puts_made is not None
-        note_in_turn([(puts_made, keys, was, values, None)], len(keys))
+        self._puts = self._shared.file.recorder.column(known, partial(Puts, self))
+        return self._puts
 
     def _read_all(self, loaded: Loaded) -> None:
         for column, (found, formulas) in self._stored.read_all().items():

@@ -12,7 +12,7 @@ from operator import add, lt
 from typing import Any
 
 from scrub.formats.spans import NotReadable
-from scrub.formats.workbook.cells.row_form import ROW, Alike, as_rows, numbers_of, of_one_form, plain_rows
+from scrub.formats.workbook.cells.row_form import ROW, Alike, numbers_of, of_one_form, plain_rows
 from scrub.formats.workbook.cells.sheet_data import RowSpan, Stored
 from scrub.formats.workbook.cells.stored_cell import CELL, StoredCell, holds, matched
 from scrub.formats.xmltext import attributes_of
@@ -96,7 +96,7 @@ class Searched(Stored):
         if self._form is not None:
             self.numbers, self._letters = self._form.numbers, self._form.letters
         else:
-            self.numbers = numbers_of(ROW, data, start, end) if numbers is None else as_rows(numbers)
+            self.numbers = numbers_of(ROW, data, start, end) if numbers is None else numbers
         self._near: dict[int, tuple[int, int]] = {}  # the ranges of the first rows and the last one
         self._long_rows: dict[int, dict[bytes, int]] = {}  # the places of cells, by the beginnings of rows
         self._last: tuple[int, int, StoredCell | None] = (0, 0, None)
